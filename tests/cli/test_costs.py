@@ -270,7 +270,7 @@ BOMBS: dict[str, dict[str, Bomb]] = {
         "an index without end": Bomb("drawer/i.xz", lambda: bytes.fromhex("fd377a585a000004e6d6b446") + b"\0" + b"\xff" * 400_000 + struct.pack("<LLH2s", 0, 100_000, 4, b"YZ"), ""),
         "bzip2 that claims little": Bomb("drawer/b.zip", lambda: claiming(zipped({"a.rom": bytes(GIB // 3)}, zipfile.ZIP_BZIP2), len(A)), "Bad CRC-32"),
         "LZMA that claims little": Bomb("drawer/l.zip", lambda: claiming(zipped({"a.rom": bytes(64 * MIB)}, zipfile.ZIP_LZMA), len(A)), "Bad CRC-32"),
-        "a catalogue that claims little": Bomb("friend.zip", lambda: claiming(zipped({"tern.sheet.toml": bytes(GIB // 3)}, zipfile.ZIP_BZIP2), 100), "friend.zip: tern.sheet.toml cannot be unpacked", ("catalogue", "add", "friend.zip", "--yes"), 2),
+        "a catalogue that claims little": Bomb("friend.zip", lambda: claiming(zipped({"tern.sheet.toml": bytes(GIB // 3)}), 100), "friend.zip: tern.sheet.toml cannot be unpacked", ("catalogue", "add", "friend.zip", "--yes"), 2),
         "members in one place": Bomb("drawer/over.zip", overlapping, "overlap"),
         "members in one place, looked at": Bomb("drawer/over.zip", overlapping, "overlap", IDENTIFY, 0),
         "a 7z of folders": Bomb("drawer/folders.7z", seven_of_folders, ""),

@@ -27,10 +27,10 @@ def test_an_installation_is_small_and_whole(tmp_path: Path, clean_env: dict[str,
     shutil.copytree(ROOT / "src", source / "src", ignore=shutil.ignore_patterns("*.egg-info", "__pycache__"))
     for name in ("pyproject.toml", "README.md", "LICENSE", "MANIFEST.in"):
         shutil.copy(ROOT / name, source)
-    subprocess.run([sys.executable, "-m", "venv", venv], check=True)
+    subprocess.run([sys.executable, "-m", "venv", "--without-pip", venv], check=True)
     (packages,) = venv.glob("lib/python*/site-packages")
     before = taken(packages)
-    pip = [str(venv / "bin/python"), "-m", "pip", "install", "--quiet", "--disable-pip-version-check", str(source)]
+    pip = [sys.executable, "-m", "pip", "--python", str(venv / "bin/python"), "install", "--quiet", str(source)]
     done = subprocess.run(pip, capture_output=True, text=True, check=False)
     if "Failed to establish a new connection" in done.stderr:
         pytest.skip("packages are fetched, and there is no network")

@@ -17,12 +17,14 @@ import time
 import unicodedata
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import cache
 from pathlib import Path
 from typing import Any
 
 import pytest
 
 
+@cache
 def folded(name: str) -> str:
     return unicodedata.normalize("NFC", name).casefold()
 
@@ -38,13 +40,13 @@ def serve(root: str, mount: str, *habits: str) -> None:
         return unicodedata.normalize("NFD", name) if "decomposing" in habits else name
 
     def real(path: str) -> str:
-        at = root
-        if os.path.lexists(straight := root + formed(path)):
+        straight = root + formed(path)
+        if path == "/" or os.path.lexists(straight):
             return straight
-        for part in filter(None, path.split("/")):
-            names = os.listdir(at) if os.path.isdir(at) else []
-            at = os.path.join(at, next((name for name in names if folded(name) == folded(part)), formed(part)))
-        return at
+        above, _, part = path.rpartition("/")
+        at, key = real(above or "/"), folded(part)
+        names = os.listdir(at) if os.path.isdir(at) else []
+        return os.path.join(at, next((name for name in names if folded(name) == key), formed(part)))
 
     def facts(status: os.stat_result) -> dict[str, Any]:
         told = {f"st_{key}": getattr(status, f"st_{key}") for key in ("mode", "nlink", "size", "uid", "gid")}
@@ -58,8 +60,8 @@ def serve(root: str, mount: str, *habits: str) -> None:
             return facts(os.lstat(real(path)))
 
         def readdir(self, path: str, fh: int) -> list[Any]:  # noqa: ARG002
-            entries = {name: facts(os.lstat(os.path.join(real(path), name))) for name in os.listdir(real(path))}
-            return [(".", None, 0), ("..", None, 0), *((name, one, 0) for name, one in entries.items())]
+            entries = ((one.name, facts(one.stat(follow_symlinks=False)), 0) for one in os.scandir(real(path)))
+            return [(".", None, 0), ("..", None, 0), *entries]
 
         def rename(self, old: str, new: str, flags: int = 0) -> None:  # noqa: ARG002
             source, target = real(old), real(new)
