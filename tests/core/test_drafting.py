@@ -151,6 +151,24 @@ def test_digests_that_a_spreadsheet_mangled_are_told(tmp_path: Path, value: str)
     assert [one.accepts[0].md5 for one in sheet.needs[:2]] == [A, B]
 
 
+@pytest.mark.parametrize(
+    ("values", "crcs"),
+    [
+        (["0a1b2c3d", "42", "123456"], ["0a1b2c3d", "00000042", "00123456"]),
+        (["0a1b2c3d", "0"], []),  # it was 00e00001, or anything like that
+        (["0a1b2c3d", "abc"], []),
+    ],
+)
+def test_leading_zeros_that_a_spreadsheet_dropped_are_put_back(
+    tmp_path: Path, values: list[str], crcs: list[str]
+) -> None:
+    rows = [["File", "CRC"], *([f"{number}.rom", value] for number, value in enumerate(values))]
+    drafted, sheet, tally = taken(tmp_path, "plover.xlsx", workbook(rows))
+    assert len(tally.mistakes) == (not crcs)
+    assert not crcs or [one.accepts[0].crc32 for one in sheet.needs] == crcs
+    assert ("put back" in drafted.guesses[1].reason) == bool(crcs)
+
+
 def crc(name: str) -> str:
     return f"{zlib.crc32(name.encode()):08x}"
 

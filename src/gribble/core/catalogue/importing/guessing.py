@@ -6,6 +6,7 @@ Every guess has its reason, some samples and a degree. One that is only doubtful
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
@@ -167,18 +168,19 @@ def _digest(name: str, columns: list[Column]) -> Guess | None:
         return None
     column = best[0]
     several = len(column.digests) > 1
-    share = column.digests.get(name, 0)
+    share, rules = column.digests.get(name, 0), digest_rules(name, column)
     degree = Degree.SURE if share >= 0.9 or (several and share >= 0.3) else Degree.LIKELY
     reasons = [f"{HEX_LENGTHS[name]} hex digits"]
     if len(best) > 1:
         degree = Degree.DOUBTFUL
         reasons.append(f"{best[1].head} also has them")
-    elif share < 0.5 and not several:
+    elif share < 0.5 and not several and not rules[0].pad:
         degree = Degree.DOUBTFUL
         reasons.append(f"in {share:.0%} of them only")
     other = f"{best[1].name}={name}" if len(best) > 1 else ""
+    reasons += ["leading zeros that a spreadsheet dropped put back"] if rules[0].pad else []
     return Guess(
-        field=name, column=column.name, rules=digest_rules(name, column), degree=degree, reason=", ".join(reasons),
+        field=name, column=column.name, rules=rules, degree=degree, reason=", ".join(reasons),
         samples=_samples(column), other=other,
     )  # fmt: skip
 
@@ -194,13 +196,17 @@ def _with_digests(name: str, columns: list[Column]) -> list[Column]:
 
 
 def digest_rules(name: str, column: Column) -> Rules:
-    """How a digest is taken from a column: as it is there, or out of a longer text."""
+    """How a digest is taken from a column: as it is there, out of a longer text, or with the leading zeros of those
+    that a spreadsheet took for numbers."""
     words = [one_digest(word, HEX_LENGTHS[name]) for word in column.words]
     plain = all(len(word.split()) == 1 and not set(word) - _HEXISH for word in words)
     alone = plain and len(column.digests) < 2
-    return (Field(from_=column.name),) if alone else (Field(from_=column.name, pick=True),)
+    short = [word for word in words if len(word) < HEX_LENGTHS[name]]
+    dropped = bool(short and head_points(column.head, name)) and all(map(_IS_NUMBER, short))
+    return (Field(from_=column.name, pad=dropped),) if alone else (Field(from_=column.name, pick=True),)
 
 
+_IS_NUMBER = re.compile(r"[1-9][0-9]*").fullmatch
 _HEXISH = frozenset("0123456789abcdefABCDEFxX:-.,+")
 
 
