@@ -120,6 +120,11 @@ FOLDERS: dict[str, tuple[dict[str, bytes], str]] = {
     "its own, by its usual folder": ({"plover/p.ini": b"-", "plover/bios/x": b"-"}, "plover/bios"),
     "its own, by what its settings name": ({"plover/p.ini": b"rom_dir = /x/fw/\n", "plover/fw/x": b"-"}, "plover/fw"),
     "its own of another release": ({"Plover_1.3/p.exe": b"-"}, "Plover_1.3"),
+    "its own, by its program": (
+        {"Tern things/Plover-1.3-x64.AppImage": b"-", "Tern things/bios/x": b"-"},
+        "Tern things/bios",
+    ),
+    "its own of a build": ({"plover-nightly-x64/p.exe": b"-"}, "plover-nightly-x64"),
     "that in which the files lie": ({"bios/a.rom": A, "bios/b.rom": B}, "bios"),
     "that in which most lie": ({"bios/a.rom": A, "bios/b.rom": B, "more/a.rom": A}, "bios"),
     "none, where another emulator has such files": ({"redshank/a.rom": A}, "plover"),
@@ -138,6 +143,34 @@ def test_the_folder_that_most_speaks_for_is_taken(gribble: Gribble, tmp_path: Pa
     (tmp_path / "gribble.toml").write_text(text + 'redshank = "1"\n')
     gribble("rigs", "enter", "plover", "--yes", cwd=tmp_path, code=0)
     assert emulators(tmp_path, "rig")["plover"] == {"at": right}
+
+
+@pytest.mark.parametrize(
+    ("folder", "there", "entered"),
+    [
+        ("bios", "Plover 1.3/p.exe", {"at": "Plover 1.3"}),
+        ("data/x", "Plover 1.3/firmware/p.exe", {"at": "Plover 1.3"}),
+        ("bios", "Plover 1.3/bios/a.rom", {"at": "Plover 1.3"}),
+        ("plover/bios", "Plover 1.3/p.exe", {"moved": {"plover/bios": "Plover 1.3/bios"}}),
+        ("plover/bios", "emus/plover/p.exe", {"at": "emus"}),
+        ("plover/bios", "plover/p.exe", {}),
+        ("bios", "PloverEmu/Plover.exe", {"at": "PloverEmu"}),
+        ("bios", "Redshank/p.exe", None),
+    ],
+)
+def test_a_folder_of_the_sheet_is_sought_within_that_which_is_called_like_the_emulator(
+    gribble: Gribble, tmp_path: Path, folder: str, there: str, entered: dict[str, Any] | None
+) -> None:
+    files(tmp_path, {f"pc/{there}": A, "drawer/-": b""})
+    sheet(tmp_path, need("a", A), emulator="plover", folder=folder)
+    (tmp_path / "gribble.toml").write_text('catalogues = ["catalogue"]\n[rig.pc]\nat = "pc"\n')
+    gribble("rigs", "enter", "plover", "--yes", cwd=tmp_path, code=0)
+    assert emulators(tmp_path, "pc")["plover"] == (entered if entered is not None else {"at": "plover"})
+    (tmp_path / "gribble.toml").unlink()
+    gribble("init", cwd=tmp_path, code=0)
+    found = [one["emulators"] for one in toml(tmp_path)["rig"].values()]
+    if "emus" not in there:  # where emulators are, a rig begins
+        assert found == [{"plover": entered} if entered is not None else {}]
 
 
 def test_two_folders_of_like_weight_are_asked_about_and_nothing_is_written_without_an_answer(

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from gribble.core.audit.layout import called, looks_in, wanted_by
+from gribble.core.audit.layout import called, looks_in, sought_by
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.names import plain
 from gribble.core.base.paths import base, fold, join, parent
@@ -18,7 +18,7 @@ from gribble.core.catalogue.configfile import REMOVED, Keys
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.records.config import Config, Installed, Rig
 from gribble.core.records.sheet import Sheet
-from gribble.core.survey.whereabouts import Likely, Listing, Sought, likely_folders, listing_of
+from gribble.core.survey.whereabouts import Likely, Listing, likely_folders, listing_of, programs_in
 
 
 def put_at(own: str, folder: str) -> dict[str, Any]:
@@ -30,25 +30,41 @@ def put_at(own: str, folder: str) -> dict[str, Any]:
     return {"at": "", "moved": {own: folder or "."}}
 
 
-def seen_in(root: Path, sheet: Sheet) -> dict[str, Any] | None:
+class Near(NamedTuple):
+    """The folders of a rig, by what they are called and by what the programs in them are called (see `plain`)."""
+
+    called: dict[str, list[str]]
+    with_program: dict[str, list[str]]
+
+
+def near_in(root: Path) -> Near:
+    """The folders of a rig that is on this machine."""
+    near = Near({}, {})
+    for folder, files in listing_of(root, 2).items():
+        if folder and "/" not in folder:
+            near.called.setdefault(plain(folder), []).append(folder)
+            for name in programs_in(files):
+                near.with_program.setdefault(name, []).append(folder)
+    return near
+
+
+def seen_in(root: Path, sheet: Sheet, near: Near) -> dict[str, Any] | None:
     """What is to be entered of an emulator whose own folder is on a rig; None if there is no sign of it."""
     own = sheet.own_folder
-    if own:
-        named = (folder for folder in sheet.folders.values() if "/" in folder or len(folder) > 4)
-        return {} if any(os.path.isdir(root / folder) for folder in named) else None
-    listing: Listing = {"": ()}
-    for child in _folders_like(root, sheet):
-        listing = {**listing, **{join(child, folder): names for folder, names in listing_of(root / child).items()}}
-    first = likely_folders(listing, Sought((sheet.emulator, sheet.title), wanted_by(sheet)))[0]
-    return put_at(own, first.folder) if first.weight == 3 else None
-
-
-def _folders_like(root: Path, sheet: Sheet) -> list[str]:
+    named = (folder for folder in sheet.folders.values() if "/" in folder or len(folder) > 4)
+    if own and any(os.path.isdir(root / folder) for folder in named):
+        return {}
     names = {plain(sheet.emulator), plain(sheet.title)} - {""}
-    try:
-        return [name for name in sorted(os.listdir(root)) if plain(name) in names and os.path.isdir(root / name)]
-    except OSError:
-        return []
+    called = [folder for name in names for folder in near.called.get(name, ())]
+    like = called or [folder for name in names for folder in near.with_program.get(name, ())]
+    if not like:
+        return None
+    listing: Listing = {"": ()}
+    for child in like:
+        listing = {**listing, **{join(child, folder): files for folder, files in listing_of(root / child).items()}}
+    first = likely_folders(listing, sought_by(sheet))[0]
+    entry = put_at(own, first.folder)
+    return {key: value for key, value in entry.items() if value or not own} if first.weight == 3 else None
 
 
 class Said(NamedTuple):

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 from msgspec import Struct
 
 from gribble.core.answers.capture import FoundFile, why_left_out
-from gribble.core.answers.entering import seen_in
+from gribble.core.answers.entering import near_in, seen_in
 from gribble.core.audit.judging.keys import read_keys
 from gribble.core.base.budget import KEYS_BYTES
 from gribble.core.base.digests import ALGORITHMS
@@ -150,7 +150,8 @@ def is_catalogue(path: Path) -> bool:
 
 def emulators_of(path: Path, sheets: Mapping[str, Sheet]) -> Entries:
     """The emulators whose folders a rig has, each with what is to be entered of it."""
-    found = ((name, seen_in(path, sheet)) for name, sheet in sorted(sheets.items()))
+    near = near_in(path)
+    found = ((name, seen_in(path, sheet, near)) for name, sheet in sorted(sheets.items()))
     return {name: entry for name, entry in found if entry is not None}
 
 

@@ -22,7 +22,15 @@ def looks_in(sheet: Sheet, installed: Installed) -> str:
 
 def sought_for(sheet: Sheet, rig: Rig, sheets: Mapping[str, Sheet]) -> Sought:
     """What tells where an emulator looks on a rig: its names, its files, and the folders of the others there."""
-    return Sought((sheet.emulator, sheet.title), wanted_by(sheet), folders_of_others(rig, sheets, sheet.emulator))
+    return sought_by(sheet)._replace(others=folders_of_others(rig, sheets, sheet.emulator))
+
+
+def sought_by(sheet: Sheet) -> Sought:
+    """The same on a rig without other emulators."""
+    names = (sheet.emulator, sheet.title)
+    first, _, rest = sheet.own_folder.partition("/")
+    is_called = plain(first) in {plain(name) for name in names}
+    return Sought(names, wanted_by(sheet), within=rest if is_called else sheet.own_folder)
 
 
 def wanted_by(sheet: Sheet) -> tuple[str, ...] | None:

@@ -11,6 +11,7 @@ import contextlib
 import re
 import unicodedata
 from fnmatch import fnmatchcase
+from functools import lru_cache
 
 from gribble.core.base.paths import fold
 
@@ -152,11 +153,16 @@ def words_of(text: str) -> str:
 
 
 _VERSION = re.compile(r"[\s._-]*\bv?\d+([._-]\d+)*[a-z]?$|[\s_-]+v?\d.*$")
+_BUILD = re.compile(
+    r"(?<=\w)[\s._-]+(?:x(?:86|64)|x86_64|amd64|arm64|win(?:32|64|dows)?|linux|mac(?:os)?|nightly|git|dev|beta|master|main"
+    r"|release|stable|latest|portable|build)(?=[\s._-]|$).*"
+)
 
 
+@lru_cache(maxsize=4096)
 def plain(name: str) -> str:
-    """A name folded, without punctuation, accents and a version at its end, by which a folder is told to be called like
-    an emulator: "Plover 1.3 (x64)" and "plover" are alike."""
+    """A name folded, without punctuation, accents and a version or build at its end, by which a folder is told to be
+    called like an emulator: "Plover 1.3 (x64)", "plover-nightly" and "plover" are alike."""
     word = "".join(char for char in unicodedata.normalize("NFKD", name) if not unicodedata.combining(char))
     word = re.sub(r"[(\[].*?[)\]]", "", word.casefold()).strip()
-    return re.sub(r"[\W_]+", "", _VERSION.sub("", word)) or re.sub(r"[\W_]+", "", word)
+    return re.sub(r"[\W_]+", "", _VERSION.sub("", _BUILD.sub("", word))) or re.sub(r"[\W_]+", "", word)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Callable, Collection, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import NamedTuple
 
@@ -15,7 +15,7 @@ from gribble.core.files.archives.opening import SET_ENDINGS
 
 FOLDER_DEPTH = 4
 """How many folders deep is looked."""
-USUAL = ("bios", "boot", "firmware", "system", "rom", "roms")
+USUAL = ("bios", "boot", "firmware", "system", "rom")
 """What emulators call a folder of files that they need."""
 USUAL_SETS = ("roms", "sets", "games")
 """What they call one of games."""
@@ -50,11 +50,13 @@ class Likely(NamedTuple):
 
 class Sought(NamedTuple):
     """What is looked for: an emulator by its `names`, the paths that it `wanted` below the folder where it looks (None:
-    archives of sets), and the `others`: folders of other emulators, each with whose it is."""
+    archives of sets), the `others`: folders of other emulators, each with whose it is, and that folder as the sheet has
+    it `within` one that is called like the emulator."""
 
     names: tuple[str, ...]
     wanted: tuple[str, ...] | None
     others: Mapping[str, str] = {}
+    within: str = ""
 
 
 def likely_folders(
@@ -64,6 +66,7 @@ def likely_folders(
     names = {plain(name) for name in sought.names} - {""}
     files = _wanted_in(listing, sought.wanted)
     owns = [folder for folder in listing if plain(base(folder) if folder else root_name) in names]
+    owns = owns or [folder for folder, there in listing.items() if folder and programs_in(there) & names]
     owns = [one for one in owns if not any(one != other and lies_below(one, other) for other in owns if other)]
     taken = {fold(folder): whose for folder, whose in sought.others.items()}
     found = [_within(listing, own, sought, files, settings) for own in owns]
@@ -72,9 +75,8 @@ def likely_folders(
         tops = [one for one in listing if "/" not in one and fold(one) in USUAL and fold(one) not in taken]
         found += [Likely(one, "such files are usually in a folder of that name", 2) for one in tops]
     if not any(one.weight > 1 for one in found):
-        found.insert(
-            0, Likely(sought.names[0], "a new folder: none there is called like it or has its files", 1, own=True)
-        )
+        new = join(sought.names[0], sought.within)
+        found.insert(0, Likely(new, "a new folder: none there is called like it or has its files", 1, own=True))
     return sorted(found, key=lambda one: (-one.weight, -len(one.files), not one.own, one.folder.count("/")))
 
 
@@ -103,15 +105,30 @@ def _within(
         return Likely(best, _lie_there(files[best]), 3, files[best], own=True)
     inner = [folder for folder in within if folder != own and parent(folder) == own]
     near = [join(folder, name) for folder in (own, *inner) for name in listing[folder]]
-    signs = [path for path in near if path.lower().endswith((*SETTINGS, *PROGRAMS))]
+    names = {plain(name) for name in sought.names}
+    signs = [
+        path for path in near if path.lower().endswith((*SETTINGS, *PROGRAMS)) or programs_in([base(path)]) & names
+    ]
+    is_called = plain(base(own)) in names or not own
     weight, sign = (3, f", and {base(signs[0])} is there") if signs else (2, "")
+    why = f"it is called like the emulator{sign}" if is_called else "its program is there"
     named = [one for one in inner if any(_names_folder(settings(path), base(one)) for path in signs)]
     usual = [one for one in inner if fold(base(one)) in (USUAL if sought.wanted is not None else USUAL_SETS)]
     if len(named) == 1:
         return Likely(named[0], f"{base(signs[0])} names it", weight, own=True)
+    if sought.within:
+        return Likely(join(own, sought.within), f"in {base(own) or 'the rig'}: {why}", weight, own=True)
     if len(usual) == 1:
-        return Likely(usual[0], f"{base(own) or 'the rig'} is called like it and has this folder", weight, own=True)
-    return Likely(own, f"it is called like the emulator{sign}", weight, own=True)
+        whose = "is called like it" if is_called else "has its program"
+        return Likely(usual[0], f"{base(own) or 'the rig'} {whose} and has this folder", weight, own=True)
+    return Likely(own, why, weight, own=True)
+
+
+def programs_in(files: Iterable[str]) -> set[str]:
+    """What the programs among some files are called (see `plain`)."""
+    return {
+        plain(name.rpartition(".")[0] or name) for name in files if "." not in name or name.lower().endswith(PROGRAMS)
+    }
 
 
 def seems_moved(folders: Collection[str], files: Collection[str], sought: Sought, at: str) -> str:
@@ -131,11 +148,11 @@ def seems_moved(folders: Collection[str], files: Collection[str], sought: Sought
     return found[0].folder if len(found) == 1 else ""
 
 
-def listing_of(root: Path) -> dict[str, list[str]]:
+def listing_of(root: Path, depth: int = FOLDER_DEPTH) -> dict[str, list[str]]:
     """The folders of a rig that is on this machine, nearest first, as deep as emulators are looked for."""
     found: dict[str, list[str]] = {}
     level = [""]
-    for _ in range(FOLDER_DEPTH):
+    for _ in range(depth):
         deeper = []
         for folder in level:
             found[folder] = []
