@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import re
 import shutil
 import zipfile
@@ -40,6 +41,25 @@ def test_a_captured_setup_is_restored_from_the_sources_by_its_sheet_alone(gribbl
     assert "fill in" in gribble("catalogue", "lint", "mine", "--strict", cwd=world, code=1).out.replace(
         "filled", "fill"
     )
+
+
+@pytest.mark.own_ground("other systems have no such names")
+@pytest.mark.parametrize("name", [b"back\\slash.bin", b"tab\there.bin", b"\xff.bin", b"line\nbreak.bin"])
+def test_a_file_that_no_sheet_can_name_is_told_and_the_others_are_taken(
+    gribble: Gribble, tmp_path: Path, name: bytes
+) -> None:
+    files(tmp_path, {"rig/a.rom": A})
+    odd = os.path.join(os.fsencode(tmp_path / "rig"), name)
+    with open(odd, "wb") as stream:
+        stream.write(B)
+    words = ("--emulator", "plover", "--release", "1", "--out", "plover.sheet.toml")
+    told = gribble("catalogue", "capture", "rig", *words, cwd=tmp_path, code=0)
+    assert "no sheet can have such a name" in told.err
+    sheet, _ = load_sheet(tmp_path / "plover.sheet.toml")
+    assert sheet is not None
+    assert [one.name for one in sheet.need] == ["a.rom"]
+    refused = gribble("catalogue", "capture", "rig", os.fsdecode(odd), *words, "--replace", cwd=tmp_path, code=2)
+    assert "Give the file a plain name first" in refused.err
 
 
 def test_capture_into_a_sheet_adds_what_is_new_and_keeps_the_rest(gribble: Gribble, world: Path) -> None:

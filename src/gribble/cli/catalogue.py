@@ -326,7 +326,9 @@ def capture(
         setup = read_setup(call.environment.path(folder), [call.environment.path(path) for path in paths or ()], bar)
     files, kept = setup.files, None
     for why, names in setup.left_out.items():
-        screen.tell(f"left out: {', '.join(names[:4])}{' …' if len(names) > 4 else ''}: {why} (name a file to take it)")
+        screen.tell(f"left out: {_some(names)}: {why} (name a file to take it)")
+    if setup.no_names:
+        screen.tell(f"left out: {_some(setup.no_names)}: no sheet can have such a name")
     if out:
         captured = new_sheet(files, emulator, release)
         _write_lists(call, target, captured, replace=replace)
@@ -396,6 +398,10 @@ def _write_lists(call: Call, target: Path, captured: Captured, *, replace: bool)
         kept = write_file(target.with_name(name), [text.encode()], replace_other=replace)
         files = count(text.count("\n"), "file")
         call.screen.say(f"{shorten(str(target.with_name(name)))}: {files} in one list{kept_words(kept)}.")
+
+
+def _some(names: list[str]) -> str:
+    return ", ".join(names[:4]) + (" …" if len(names) > 4 else "")
 
 
 def _say_where(screen: Screen, captured: Captured, emulator: str, *, new: bool) -> None:

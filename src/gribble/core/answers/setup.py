@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 
 from msgspec import Struct
 
-from gribble.core.answers.capture import FoundFile, why_left_out
+from gribble.core.answers.capture import FoundFile, sheet_fault, why_left_out
 from gribble.core.answers.entering import near_in, seen_in
 from gribble.core.audit.judging.keys import read_keys
 from gribble.core.base.budget import KEYS_BYTES
@@ -32,10 +32,12 @@ from gribble.core.survey.whereabouts import PROGRAMS, SETTINGS
 
 
 class Setup(NamedTuple):
-    """The files that an emulator could need, and those that were left out, by the reason."""
+    """The files that an emulator could need, those that were left out, by the reason, and those whose names no sheet
+    can have."""
 
     files: list[FoundFile]
     left_out: dict[str, list[str]]
+    no_names: list[str]
 
 
 def read_setup(root: Path, chosen: list[Path], listener: Listener) -> Setup:
@@ -48,10 +50,14 @@ def read_setup(root: Path, chosen: list[Path], listener: Listener) -> Setup:
     entries = [entry for folder in walk(root) for entry in folder.files]
     if chosen:
         entries = [one for one in entries if any((root / one.path).is_relative_to(path) for path in chosen)]
-    setup = Setup([], {})
+    setup = Setup([], {}, [])
     listener.expect(sum(entry.size for entry in entries))
     for entry in entries:
-        if (root / entry.path) not in chosen and (why := why_left_out(entry.path, entry.size)):
+        if fault := sheet_fault(entry.path):
+            if (root / entry.path) in chosen:
+                raise GribbleError(f"{root / entry.path} {fault}", fix="Give the file a plain name first.")
+            setup.no_names.append(entry.path)
+        elif (root / entry.path) not in chosen and (why := why_left_out(entry.path, entry.size)):
             setup.left_out.setdefault(why, []).append(entry.path)
         else:
             setup.files.append(_found_file(root, entry, listener))
