@@ -13,6 +13,7 @@ import pytest
 
 from gribble.demo.tour import CHAPTERS
 from tests.conftest import Gribble
+from tests.making import A, files, need, sheet
 
 ENCODINGS = ("utf-8", "cp1252", "cp437", "cp932", "ascii")
 ODD = ("tide \u2603 rom.bin", "g\u00fcll \u65e5\u672c.bin", os.fsdecode(b"no \xff text.bin"))
@@ -41,6 +42,47 @@ def test_a_process_of_its_own_answers_in_ascii(gribble: Gribble, world: Path) ->
     assert "# blocked" in said
     assert "> " in said
     json.loads(gribble("check", "--json", cwd=world, code=1, PYTHONIOENCODING="cp437").out)
+
+
+NO_TEXT = os.fsdecode(b"od\xffd")
+"""A name that a disk may have, and no text."""
+NAMED = ("why {}", "sets wanted {} --yes", "sets show {}", "sets pack {}", "needs {}", "check {}", "identify {}", "scrub {}",
+         "check --from {}", "sources add {} --yes", "rigs add more {} --yes", "rigs move stick {} --yes", "mend {} --into m",
+         "rigs enter knot --rig lighthouse --in {} --yes", "rigs enter knot --rig lighthouse --release {} --yes",
+         "catalogue capture drawer --emulator {} --release 1 --out z.sheet.toml", "catalogue publish {} --yes",
+         "catalogue capture drawer --emulator z --release {} --out z.sheet.toml", "catalogue add {} --yes",
+         "catalogue import {}/list.csv --emulator z --out z.sheet.toml --yes", "catalogue import {}/list.csv --emulator z",
+         "catalogue import plover.html --release {} --emulator {} --out z.sheet.toml --yes", "check --rig {}", "{}",
+         "plan --out {}.json", "report --html {}.html", "sets fit --room 1MB --out {}.txt", "report --title {} --html r.html",
+         "discs playlist discs --into {}", "keys merge {}/k.keys --out both.keys", "catalogue follow {} --yes")  # fmt: skip
+
+
+@pytest.mark.own_ground("names on other systems are text")
+@pytest.mark.parametrize("words", NAMED)
+def test_what_is_no_text_is_told_wherever_it_is_named(gribble: Gribble, world: Path, words: str) -> None:
+    files(world, {f"{NO_TEXT}/list.csv": b"name,sha1\na.rom," + b"a" * 40, f"{NO_TEXT}/k.keys": b"a = 00\n"})
+    before = (world / "gribble.toml").read_bytes()
+    ended = gribble(*(word.replace("{}", NO_TEXT) for word in words.split()), cwd=world, code=None)
+    assert ended.raw or ended.err
+    assert "a fault of its own" not in ended.err
+    assert (world / "gribble.toml").read_bytes() == before
+
+
+@pytest.mark.own_ground("names on other systems are text")
+def test_a_folder_that_gribble_toml_cannot_name_is_left_out_and_told(gribble: Gribble, tmp_path: Path) -> None:
+    own = tmp_path / "own"
+    files(own, {f"{NO_TEXT}/a.rom": A, "drawer/a.rom": A, "rig/plover/plover.exe": b"-", f"rig/{NO_TEXT}/x": A})
+    sheet(own, need("a", A), folder=".")
+    said = gribble("init", cwd=own, code=0).words
+    assert "Left out, since their names are not UTF-8: od\\xffd." in said
+    assert 'sources = ["drawer"]' in (own / "gribble.toml").read_text()
+    within = own / NO_TEXT / "home"
+    files(within, {"drawer/a.rom": A, "rig/plover/plover.exe": b"-", "list.csv": b"name,sha1\na.rom," + b"a" * 40})
+    sheet(within, need("a", A), folder=".")
+    gribble("init", cwd=within, code=0)
+    assert "1 step of 1" in gribble("place", "--yes", cwd=within, code=0).words
+    refused = gribble("catalogue", "import", "list.csv", "--rig", "rig", "--yes", cwd=within, code=2).err
+    assert "Give the list, or its folder, a plain name first" in refused
 
 
 WAYS = {"a mark": "utf-8-sig", "UTF-16 little": "utf-16-le", "UTF-16 big": "utf-16-be", "UTF-16 with a mark": "utf-16"}

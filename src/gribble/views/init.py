@@ -29,6 +29,8 @@ def show_written(screen: Screen, name: str, found: Discovery, *, doubted: bool) 
         what = ", ".join(emulators) or (f"it has {found.signs[rig]}" if rig in found.signs else "")
         rows.append(("rig", path, what))
     screen.grid([(kind, styled(path, "bold"), styled(what, QUIET)) for kind, path, what in rows])
+    if found.no_names:
+        screen.say(f"Left out, since their names are not UTF-8: {', '.join(found.no_names)}.")
     if found.signs and doubted:
         screen.say(
             "A rig is a folder with emulators. If this is a folder of your own files, name it in sources instead."

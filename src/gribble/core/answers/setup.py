@@ -18,7 +18,7 @@ from gribble.core.base.budget import KEYS_BYTES
 from gribble.core.base.digests import ALGORITHMS
 from gribble.core.base.errors import GribbleError, no_such, reason_of
 from gribble.core.base.names import is_litter, is_trash
-from gribble.core.base.paths import MEMORY_FOLDER, is_link
+from gribble.core.base.paths import MEMORY_FOLDER, is_link, is_writable
 from gribble.core.base.regular import open_regular, read_regular
 from gribble.core.catalogue.configfile import Keys, changed, toml
 from gribble.core.catalogue.sheets import SHEET_ENDING, is_listed, load_catalogue
@@ -101,6 +101,8 @@ class Discovery(Struct, frozen=True, kw_only=True):
     signs: dict[str, str]
     lists: tuple[str, ...] = ()
     """Files that could say what an emulator needs: pages, tables, exports, outside rigs and sources."""
+    no_names: tuple[str, ...] = ()
+    """Folders that gribble.toml cannot name."""
 
 
 def discover(folder: Path, elsewhere: Iterable[Path] = ()) -> Discovery:
@@ -120,7 +122,7 @@ def discover(folder: Path, elsewhere: Iterable[Path] = ()) -> Discovery:
     sources, signs = [], {}
     children = _children(folder)
     lists = [one for one in children if one.name.lower().endswith(_LISTS)]
-    for child in (one for one in children if os.path.isdir(one) and one.name[0] != "."):
+    for child in (one for one in children if os.path.isdir(one) and one.name[0] != "." and is_writable(one.name)):
         if any(other.is_relative_to(child) for other in taken):
             continue
         if not is_backup(Path(child.name)) and (sign := sign_of_rig(child)):
@@ -136,6 +138,7 @@ def discover(folder: Path, elsewhere: Iterable[Path] = ()) -> Discovery:
         sources=_all_relative(sources, folder),
         signs=signs,
         lists=_all_relative(lists, folder),
+        no_names=tuple(one.name for one in children if os.path.isdir(one) and not is_writable(one.name)),
     )
 
 
@@ -207,7 +210,7 @@ def _folders_below(folder: Path) -> list[Path]:
             for child in _children(path)
             if os.path.isdir(child) and not is_link(child) and not is_trash(child.name)
         ]
-        level = [child for child in level if child.name != MEMORY_FOLDER and child.name[0] != "."]
+        level = [one for one in level if one.name != MEMORY_FOLDER and one.name[0] != "." and is_writable(one.name)]
         found += level
     return found
 

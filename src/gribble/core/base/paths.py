@@ -23,6 +23,17 @@ MOST_PATH = 1024
 """No path within a rig has more characters; a longer one would be folders in folders without end."""
 
 
+def is_writable(name: str) -> bool:
+    """Whether a name or a path can stand in a text: what a disk has need not be UTF-8."""
+    if name.isascii():
+        return True
+    try:
+        name.encode()
+    except UnicodeEncodeError:
+        return False
+    return True
+
+
 def path_fault(path: str) -> str | None:
     """Why a relative path from a sheet, a configuration or an archive must not be used, or None.
 
@@ -85,7 +96,9 @@ def plain_names(names: list[bytes]) -> bool:
 
 def name_fault(name: str) -> str | None:
     """Why a file name from a sheet must not be used, or None. A name is one part of a path."""
-    return path_fault(name) or ("contains a slash; give the folder apart" if "/" in name else None)
+    if "/" in name:
+        return path_fault(name) or "contains a slash; give the folder apart"
+    return path_fault(name) or (None if is_writable(name) else "is not UTF-8")
 
 
 def join(*parts: str) -> str:

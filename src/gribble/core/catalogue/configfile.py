@@ -13,6 +13,7 @@ from tomlkit.exceptions import TOMLKitError
 from tomlkit.items import AoT, InlineTable, Table
 
 from gribble.core.base.errors import GribbleError
+from gribble.core.base.paths import is_writable
 from gribble.core.catalogue.writing import quoted
 
 Keys = tuple[str, ...]
@@ -51,13 +52,17 @@ def changed(text: str, changes: Mapping[Keys, Any]) -> str:
 
 
 def toml(value: Any) -> str:
-    """A value as TOML, in one line."""
+    """A value as TOML, in one line. Raises GribbleError for a path that is not UTF-8."""
     if isinstance(value, dict):
         return f"{{ {', '.join(f'{_key(key)} = {toml(one)}' for key, one in value.items())} }}" if value else "{}"
     if isinstance(value, list | tuple):
         return f"[{', '.join(map(toml, value))}]"
     if isinstance(value, bool):
         return "true" if value else "false"
+    if isinstance(value, str) and not is_writable(value):
+        raise GribbleError(
+            f"{value} has a name that is not UTF-8, so gribble.toml cannot name it", fix="Give it a plain name first."
+        )
     return quoted(value) if isinstance(value, str) else str(value)
 
 

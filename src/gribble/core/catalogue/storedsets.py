@@ -240,6 +240,8 @@ class StoredSets(Sets):
         """The rows that answer a question; None if the store is damaged."""
         try:
             return self._database.execute(question, values).fetchall()
+        except UnicodeEncodeError:  # what somebody typed, or a disk has, and no roster
+            return []
         except sqlite3.DatabaseError:
             return None
 

@@ -103,13 +103,18 @@ class Proofs:
 
     def begun(self, of: str) -> int:
         """When a round of scrubbing was begun that has not come to its end, in nanoseconds since 1970; 0 for none."""
-        return _time(self._database.execute("SELECT begun FROM round_1 WHERE of = ?", (of,)).fetchone())
+        return _time(self._database.execute("SELECT begun FROM round_1 WHERE of = ?", (_text(of),)).fetchone())
 
     def begin(self, of: str, when: int) -> None:
         """Note that a round was begun; 0 that it has come to its end."""
-        self._database.execute("DELETE FROM round_1 WHERE of = ?", (of,))
+        self._database.execute("DELETE FROM round_1 WHERE of = ?", (_text(of),))
         if when:
-            self._database.execute("INSERT INTO round_1 VALUES (?, ?)", (of, when))
+            self._database.execute("INSERT INTO round_1 VALUES (?, ?)", (_text(of), when))
+
+
+def _text(path: str) -> str:
+    """A path so that SQLite takes it, whatever its bytes are."""
+    return path.encode(errors="backslashreplace").decode()
 
 
 def _time(row: tuple[object, ...] | None) -> int:
