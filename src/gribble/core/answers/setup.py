@@ -111,18 +111,13 @@ def discover(folder: Path, elsewhere: Iterable[Path] = ()) -> Discovery:
     folders = [path for path in _folders_below(folder) if path != folder]
     catalogues = [path for path in folders if is_catalogue(path)]
     sheets = load_catalogue(list(dict.fromkeys([*catalogues, *elsewhere]))).sheets
-    rigs: dict[str, tuple[str, Entries]] = {}
-    taken = list(catalogues)
-    for path in folders:
-        if any(path.is_relative_to(other) for other in taken) or is_backup(path.relative_to(folder)):
-            continue
-        if emulators := emulators_of(path, sheets):
-            rigs[rig_name(path.name, rigs)] = (_relative(path, folder), emulators)
-            taken.append(path)
+    rigs = _rigs_in(folder, folders, catalogues, sheets)
+    taken = [*catalogues, *(folder / path for path, _ in rigs.values())]
     sources, signs = [], {}
     children = _children(folder)
     lists = [one for one in children if one.name.lower().endswith(_LISTS)]
-    for child in (one for one in children if os.path.isdir(one) and one.name[0] != "." and is_writable(one.name)):
+    below = [one for one in children if os.path.isdir(one) and one.name[0] != "."]
+    for child in (one for one in below if is_writable(one.name)):
         if any(other.is_relative_to(child) for other in taken):
             continue
         if not is_backup(Path(child.name)) and (sign := sign_of_rig(child)):
@@ -138,8 +133,23 @@ def discover(folder: Path, elsewhere: Iterable[Path] = ()) -> Discovery:
         sources=_all_relative(sources, folder),
         signs=signs,
         lists=_all_relative(lists, folder),
-        no_names=tuple(one.name for one in children if os.path.isdir(one) and not is_writable(one.name)),
+        no_names=tuple(one.name for one in below if not is_writable(one.name)),
     )
+
+
+def _rigs_in(
+    folder: Path, folders: Iterable[Path], catalogues: Iterable[Path], sheets: Mapping[str, Sheet]
+) -> dict[str, tuple[str, Entries]]:
+    """Those of some folders in which the folders of a sheet's emulator are, but copies and what is within another."""
+    rigs: dict[str, tuple[str, Entries]] = {}
+    taken = list(catalogues)
+    for path in folders:
+        if any(path.is_relative_to(other) for other in taken) or is_backup(path.relative_to(folder)):
+            continue
+        if emulators := emulators_of(path, sheets):
+            rigs[rig_name(path.name, rigs)] = (_relative(path, folder), emulators)
+            taken.append(path)
+    return rigs
 
 
 def _all_relative(paths: Iterable[Path], folder: Path) -> tuple[str, ...]:

@@ -65,9 +65,7 @@ def likely_folders(
     """The folders in which an emulator may look, best first; never none. `settings` has the text of a settings file."""
     names = {plain(name) for name in sought.names} - {""}
     files = _wanted_in(listing, sought.wanted)
-    owns = [folder for folder in listing if plain(base(folder) if folder else root_name) in names]
-    owns = owns or [folder for folder, there in listing.items() if folder and programs_in(there) & names]
-    owns = [one for one in owns if not any(one != other and lies_below(one, other) for other in owns if other)]
+    owns = _owns(listing, names, root_name)
     taken = {fold(folder): whose for folder, whose in sought.others.items()}
     found = [_within(listing, own, sought, files, settings) for own in owns]
     found += _elsewhere(files, owns, taken)
@@ -78,6 +76,13 @@ def likely_folders(
         new = join(sought.names[0], sought.within)
         found.insert(0, Likely(new, "a new folder: none there is called like it or has its files", 1, own=True))
     return sorted(found, key=lambda one: (-one.weight, -len(one.files), not one.own, one.folder.count("/")))
+
+
+def _owns(listing: Listing, names: Collection[str], root_name: str) -> list[str]:
+    """The folders that are called like an emulator, else those in which its program is; none within another."""
+    owns = [folder for folder in listing if plain(base(folder) if folder else root_name) in names]
+    owns = owns or [folder for folder, there in listing.items() if folder and not programs_in(there).isdisjoint(names)]
+    return [one for one in owns if not any(one != other and lies_below(one, other) for other in owns if other)]
 
 
 def _elsewhere(
@@ -99,29 +104,47 @@ def _within(
     settings: Callable[[str], str],
 ) -> Likely:
     """Where an emulator looks within the folder that is called like it."""
-    within = [folder for folder in listing if not own or lies_below(folder, own)]
+    within = _below(listing, own)
     best = max(within, key=lambda folder: (len(files[folder]), -folder.count("/")))
     if files[best]:
         return Likely(best, _lie_there(files[best]), 3, files[best], own=True)
     inner = [folder for folder in within if folder != own and parent(folder) == own]
-    near = [join(folder, name) for folder in (own, *inner) for name in listing[folder]]
     names = {plain(name) for name in sought.names}
-    signs = [
-        path for path in near if path.lower().endswith((*SETTINGS, *PROGRAMS)) or programs_in([base(path)]) & names
-    ]
+    signs = [join(folder, name) for folder in (own, *inner) for name in listing[folder] if _is_sign(name, names)]
     is_called = plain(base(own)) in names or not own
-    weight, sign = (3, f", and {base(signs[0])} is there") if signs else (2, "")
-    why = f"it is called like the emulator{sign}" if is_called else "its program is there"
-    named = [one for one in inner if any(_names_folder(settings(path), base(one)) for path in signs)]
-    usual = [one for one in inner if fold(base(one)) in (USUAL if sought.wanted is not None else USUAL_SETS)]
-    if len(named) == 1:
-        return Likely(named[0], f"{base(signs[0])} names it", weight, own=True)
+    weight = 3 if signs else 2
+    why = _called_like(signs) if is_called else "its program is there"
+    if named := _only(one for one in inner if any(_names_folder(settings(path), base(one)) for path in signs)):
+        return Likely(named, f"{base(signs[0])} names it", weight, own=True)
     if sought.within:
         return Likely(join(own, sought.within), f"in {base(own) or 'the rig'}: {why}", weight, own=True)
-    if len(usual) == 1:
+    if usual := _only(one for one in inner if fold(base(one)) in _usual(sought)):
         whose = "is called like it" if is_called else "has its program"
-        return Likely(usual[0], f"{base(own) or 'the rig'} {whose} and has this folder", weight, own=True)
+        return Likely(usual, f"{base(own) or 'the rig'} {whose} and has this folder", weight, own=True)
     return Likely(own, why, weight, own=True)
+
+
+def _called_like(signs: list[str]) -> str:
+    return "it is called like the emulator" + (f", and {base(signs[0])} is there" if signs else "")
+
+
+def _only(folders: Iterable[str]) -> str:
+    """The one of some folders; empty if there is none, or are several."""
+    first, *more = (*folders, "")
+    return first if len(more) == 1 else ""
+
+
+def _usual(sought: Sought) -> tuple[str, ...]:
+    return USUAL if sought.wanted is not None else USUAL_SETS
+
+
+def _below(listing: Listing, own: str) -> list[str]:
+    return [folder for folder in listing if not own or lies_below(folder, own)]
+
+
+def _is_sign(name: str, names: set[str]) -> bool:
+    """Whether a file is a program or settings, as an emulator of these names has them in its folder."""
+    return name.lower().endswith((*SETTINGS, *PROGRAMS)) or not programs_in([name]).isdisjoint(names)
 
 
 def programs_in(files: Iterable[str]) -> set[str]:
