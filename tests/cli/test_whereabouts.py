@@ -167,6 +167,10 @@ def test_a_folder_of_the_sheet_is_sought_within_that_which_is_called_like_the_em
     gribble("rigs", "enter", "plover", "--yes", cwd=tmp_path, code=0)
     assert emulators(tmp_path, "pc")["plover"] == (entered if entered is not None else {"at": "plover"})
     (tmp_path / "gribble.toml").unlink()
+    if entered and there.startswith("Plover 1.3"):
+        elsewhere = tmp_path.with_name(f"{tmp_path.name}-elsewhere")
+        shutil.move(tmp_path / "pc/Plover 1.3", elsewhere)
+        (tmp_path / "pc/Plover 1.3").symlink_to(elsewhere)
     gribble("init", cwd=tmp_path, code=0)
     found = [one["emulators"] for one in toml(tmp_path)["rig"].values()]
     if "emus" not in there:  # where emulators are, a rig begins

@@ -29,7 +29,7 @@ from gribble.core.audit.looking import refitted
 from gribble.core.base.amounts import count
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, no_such
 from gribble.core.base.filewriter import changing, check_target, write_file
-from gribble.core.base.paths import is_writable, name_fault, same_place
+from gribble.core.base.paths import is_text, name_fault, same_place
 from gribble.core.base.regular import MOST_TEXT, read_regular, text_of
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.config import load_config, sheet_folders
@@ -318,7 +318,7 @@ def capture(
         raise GribbleError(
             f'--emulator "{emulator}" {fault}', fix="Nothing was written. Give a plain name, such as sandpiper."
         )
-    if not is_writable(release):
+    if not is_text(release):
         raise GribbleError(f'--release "{release}" is not UTF-8', fix="Nothing was written. Give a plain word.")
     refuse_any_source(call, target, "--out SHEET")
     if out:

@@ -13,7 +13,7 @@ from gribble.cli.refreshing import listed
 from gribble.cli.taking_over import take_over
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.filewriter import check_target, write_file
-from gribble.core.base.paths import is_writable, name_fault
+from gribble.core.base.paths import is_text, name_fault
 from gribble.core.base.regular import MOST_TEXT, read_regular, text_of
 from gribble.core.catalogue.importing.drafting import draft_map
 from gribble.core.catalogue.importing.fieldmap import load_map, with_said, write_map
@@ -51,9 +51,9 @@ def _listed(call: Call, options: ImportOptions) -> int:
 def _import(call: Call, wish: Wish) -> int:
     options = wish.options
     check_options(call, wish.found.path, options)
-    if not is_writable(wish.found.noted):
+    if not is_text(wish.found.noted):
         raise GribbleError(
-            f"{wish.found.noted} is no UTF-8, and the sheet has to say where the list is",
+            f"{wish.found.noted} is not UTF-8, and the sheet has to say where the list is",
             fix="Give the list, or its folder, a plain name first.",
         )
     entry = Entry.of(call, options.rig) if options.rig else None

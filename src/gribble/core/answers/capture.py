@@ -15,7 +15,7 @@ from msgspec import Struct, structs
 from gribble.core.answers.merging import append, places_of, with_needs
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import Mistake
-from gribble.core.base.paths import base, fold, is_writable, join, lies_below, parent, path_fault
+from gribble.core.base.paths import base, fold, is_text, join, lies_below, parent, path_fault
 from gribble.core.base.regular import open_regular
 from gribble.core.catalogue.ranges import concerns, release_fault
 from gribble.core.catalogue.rosters import ROSTER_ENDING, read_head
@@ -81,7 +81,7 @@ def why_left_out(path: str, size: int) -> str:
 
 def sheet_fault(path: str) -> str | None:
     """Why a sheet cannot name a file, or None."""
-    return path_fault(path) if is_writable(path) else "has a name that is not UTF-8"
+    return path_fault(path) if is_text(path) else "has a name that is not UTF-8"
 
 
 def new_sheet(files: Iterable[FoundFile], emulator: str, release: str) -> Captured:

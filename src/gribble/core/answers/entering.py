@@ -40,12 +40,18 @@ class Near(NamedTuple):
 def near_in(root: Path) -> Near:
     """The folders of a rig that is on this machine."""
     near = Near({}, {})
-    for folder, files in listing_of(root, 2).items():
-        if folder and "/" not in folder:
-            near.called.setdefault(plain(folder), []).append(folder)
-            for name in programs_in(files):
-                near.with_program.setdefault(name, []).append(folder)
+    for folder in (name for name in _names_in(root) if os.path.isdir(root / name)):
+        near.called.setdefault(plain(folder), []).append(folder)
+        for program in programs_in(_names_in(root / folder)):
+            near.with_program.setdefault(program, []).append(folder)
     return near
+
+
+def _names_in(folder: Path) -> list[str]:
+    try:
+        return sorted(os.listdir(folder))
+    except OSError:
+        return []
 
 
 def seen_in(root: Path, sheet: Sheet, near: Near) -> dict[str, Any] | None:

@@ -18,7 +18,7 @@ from gribble.core.base.budget import KEYS_BYTES
 from gribble.core.base.digests import ALGORITHMS
 from gribble.core.base.errors import GribbleError, no_such, reason_of
 from gribble.core.base.names import is_litter, is_trash
-from gribble.core.base.paths import MEMORY_FOLDER, is_link, is_writable
+from gribble.core.base.paths import MEMORY_FOLDER, is_link, is_text
 from gribble.core.base.regular import open_regular, read_regular
 from gribble.core.catalogue.configfile import Keys, changed, toml
 from gribble.core.catalogue.sheets import SHEET_ENDING, is_listed, load_catalogue
@@ -117,7 +117,7 @@ def discover(folder: Path, elsewhere: Iterable[Path] = ()) -> Discovery:
     children = _children(folder)
     lists = [one for one in children if one.name.lower().endswith(_LISTS)]
     below = [one for one in children if os.path.isdir(one) and one.name[0] != "."]
-    for child in (one for one in below if is_writable(one.name)):
+    for child in (one for one in below if is_text(one.name)):
         if any(other.is_relative_to(child) for other in taken):
             continue
         if not is_backup(Path(child.name)) and (sign := sign_of_rig(child)):
@@ -133,7 +133,7 @@ def discover(folder: Path, elsewhere: Iterable[Path] = ()) -> Discovery:
         sources=_all_relative(sources, folder),
         signs=signs,
         lists=_all_relative(lists, folder),
-        no_names=tuple(one.name for one in below if not is_writable(one.name)),
+        no_names=tuple(one.name for one in below if not is_text(one.name)),
     )
 
 
@@ -220,7 +220,7 @@ def _folders_below(folder: Path) -> list[Path]:
             for child in _children(path)
             if os.path.isdir(child) and not is_link(child) and not is_trash(child.name)
         ]
-        level = [one for one in level if one.name != MEMORY_FOLDER and one.name[0] != "." and is_writable(one.name)]
+        level = [one for one in level if one.name != MEMORY_FOLDER and one.name[0] != "." and is_text(one.name)]
         found += level
     return found
 

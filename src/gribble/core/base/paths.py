@@ -23,7 +23,7 @@ MOST_PATH = 1024
 """No path within a rig has more characters; a longer one would be folders in folders without end."""
 
 
-def is_writable(name: str) -> bool:
+def is_text(name: str) -> bool:
     """Whether a name or a path can stand in a text: what a disk has need not be UTF-8."""
     if name.isascii():
         return True
@@ -98,7 +98,7 @@ def name_fault(name: str) -> str | None:
     """Why a file name from a sheet must not be used, or None. A name is one part of a path."""
     if "/" in name:
         return path_fault(name) or "contains a slash; give the folder apart"
-    return path_fault(name) or (None if is_writable(name) else "is not UTF-8")
+    return path_fault(name) or (None if is_text(name) else "is not UTF-8")
 
 
 def join(*parts: str) -> str:

@@ -13,7 +13,7 @@ from tomlkit.exceptions import TOMLKitError
 from tomlkit.items import AoT, InlineTable, Table
 
 from gribble.core.base.errors import GribbleError
-from gribble.core.base.paths import is_writable
+from gribble.core.base.paths import is_text
 from gribble.core.catalogue.writing import quoted
 
 Keys = tuple[str, ...]
@@ -59,7 +59,7 @@ def toml(value: Any) -> str:
         return f"[{', '.join(map(toml, value))}]"
     if isinstance(value, bool):
         return "true" if value else "false"
-    if isinstance(value, str) and not is_writable(value):
+    if isinstance(value, str) and not is_text(value):
         raise GribbleError(
             f"{value} has a name that is not UTF-8, so gribble.toml cannot name it", fix="Give it a plain name first."
         )

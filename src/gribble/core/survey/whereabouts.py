@@ -113,19 +113,16 @@ def _within(
     signs = [join(folder, name) for folder in (own, *inner) for name in listing[folder] if _is_sign(name, names)]
     is_called = plain(base(own)) in names or not own
     weight = 3 if signs else 2
-    why = _called_like(signs) if is_called else "its program is there"
+    sign = f", and {base(signs[0])} is there" if signs else ""
+    why = f"it is called like the emulator{sign}" if is_called else "its program is there"
+    whose = f"{base(own) or 'the rig'} {'is called like it' if is_called else 'has its program'}"
     if named := _only(one for one in inner if any(_names_folder(settings(path), base(one)) for path in signs)):
         return Likely(named, f"{base(signs[0])} names it", weight, own=True)
     if sought.within:
-        return Likely(join(own, sought.within), f"in {base(own) or 'the rig'}: {why}", weight, own=True)
+        return Likely(join(own, sought.within), f"{whose}{sign}", weight, own=True)
     if usual := _only(one for one in inner if fold(base(one)) in _usual(sought)):
-        whose = "is called like it" if is_called else "has its program"
-        return Likely(usual, f"{base(own) or 'the rig'} {whose} and has this folder", weight, own=True)
+        return Likely(usual, f"{whose} and has this folder", weight, own=True)
     return Likely(own, why, weight, own=True)
-
-
-def _called_like(signs: list[str]) -> str:
-    return "it is called like the emulator" + (f", and {base(signs[0])} is there" if signs else "")
 
 
 def _only(folders: Iterable[str]) -> str:
@@ -144,14 +141,12 @@ def _below(listing: Listing, own: str) -> list[str]:
 
 def _is_sign(name: str, names: set[str]) -> bool:
     """Whether a file is a program or settings, as an emulator of these names has them in its folder."""
-    return name.lower().endswith((*SETTINGS, *PROGRAMS)) or not programs_in([name]).isdisjoint(names)
+    return name.lower().endswith((*SETTINGS, *PROGRAMS)) or ("." not in name and plain(name) in names)
 
 
 def programs_in(files: Iterable[str]) -> set[str]:
     """What the programs among some files are called (see `plain`)."""
-    return {
-        plain(name.rpartition(".")[0] or name) for name in files if "." not in name or name.lower().endswith(PROGRAMS)
-    }
+    return {plain(name.rpartition(".")[0]) for name in files if name.lower().endswith(PROGRAMS)}
 
 
 def seems_moved(folders: Collection[str], files: Collection[str], sought: Sought, at: str) -> str:
@@ -171,11 +166,11 @@ def seems_moved(folders: Collection[str], files: Collection[str], sought: Sought
     return found[0].folder if len(found) == 1 else ""
 
 
-def listing_of(root: Path, depth: int = FOLDER_DEPTH) -> dict[str, list[str]]:
+def listing_of(root: Path) -> dict[str, list[str]]:
     """The folders of a rig that is on this machine, nearest first, as deep as emulators are looked for."""
     found: dict[str, list[str]] = {}
     level = [""]
-    for _ in range(depth):
+    for _ in range(FOLDER_DEPTH):
         deeper = []
         for folder in level:
             found[folder] = []
