@@ -14,9 +14,8 @@ from gribble.core.base.names import title_key
 from gribble.core.catalogue.rosters import LoadedSets
 from gribble.core.records.roster import ArcadeSet, Roster, RosterHead
 
-MILL = ArcadeSet(set="mill", title="Mill Race", year=1985, maker="Sluice")
 SETS = [
-    MILL,
+    ArcadeSet(set="mill", title="Mill Race", year=1985, maker="Sluice"),
     ArcadeSet(set="millj", title="Mill Race (Japan)", year=1986, maker="Sluice", parent="mill"),
     ArcadeSet(set="millb", title="Mill Race (World, rev B)", year=1986, maker="Copyists", parent="mill"),
     ArcadeSet(set="kiln", title="Kiln II: Ember & Ash", year=1988, maker="North Quay Co."),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from pathlib import Path
 from typing import Annotated
 
@@ -265,8 +265,7 @@ def _show_new(screen: Screen, config: Config, new: dict[str, Sheet]) -> None:
 def _may_replace(call: Call, names: tuple[str, ...], yes: bool) -> bool:
     if not names:
         return True
-    more = f" and {len(names) - NAMES_TOLD} more" if names[NAMES_TOLD:] else ""
-    call.screen.say(f"This replaces {', '.join(names[:NAMES_TOLD])}{more}. Each old file is kept next to the new one.")
+    call.screen.say(f"This replaces {_some(names)}. Each old file is kept next to the new one.")
     return ask(call, "Replace?", yes)
 
 
@@ -402,8 +401,8 @@ def _write_lists(call: Call, target: Path, captured: Captured, *, replace: bool)
         call.screen.say(f"{shorten(str(target.with_name(name)))}: {files} in one list{kept_words(kept)}.")
 
 
-def _some(names: list[str]) -> str:
-    return ", ".join(names[:4]) + (" …" if len(names) > 4 else "")
+def _some(names: Sequence[str]) -> str:
+    return ", ".join(names[:NAMES_TOLD]) + (f" and {len(names) - NAMES_TOLD} more" if names[NAMES_TOLD:] else "")
 
 
 def _say_where(screen: Screen, captured: Captured, emulator: str, *, new: bool) -> None:

@@ -53,11 +53,12 @@ def read_setup(root: Path, chosen: list[Path], listener: Listener) -> Setup:
     setup = Setup([], {}, [])
     listener.expect(sum(entry.size for entry in entries))
     for entry in entries:
+        place = root / entry.path
         if fault := sheet_fault(entry.path):
-            if (root / entry.path) in chosen:
-                raise GribbleError(f"{root / entry.path} {fault}", fix="Give the file a plain name first.")
+            if place in chosen:
+                raise GribbleError(f"{place} {fault}", fix="Give the file a plain name first.")
             setup.no_names.append(entry.path)
-        elif (root / entry.path) not in chosen and (why := why_left_out(entry.path, entry.size)):
+        elif place not in chosen and (why := why_left_out(entry.path, entry.size)):
             setup.left_out.setdefault(why, []).append(entry.path)
         else:
             setup.files.append(_found_file(root, entry, listener))

@@ -114,8 +114,7 @@ def _meant(words: str, beside: str, sets: Sets) -> Wish | None:
     if dated and any(str(sets[name].year) == dated[2] for name in sets.titled(dated[1], like=True)):
         return _meant(dated[1], dated[2], sets)
     if beside and wish.sets != (set_called(sets, words),):
-        told = [name for name in _told_beside(words, beside, sets) if name]
-        wish = wish._replace(sets=told[0]) if told else wish
+        wish = wish._replace(sets=next(filter(None, _told_beside(words, beside, sets)), wish.sets))
     return wish
 
 

@@ -30,7 +30,7 @@ def sought_by(sheet: Sheet) -> Sought:
     names = (sheet.emulator, sheet.title)
     first, _, rest = sheet.own_folder.partition("/")
     is_called = plain(first) in {plain(name) for name in names}
-    return Sought(names, wanted_by(sheet), within=rest if is_called else sheet.own_folder)
+    return Sought(names, wanted_by(sheet), inside=rest if is_called else sheet.own_folder)
 
 
 def wanted_by(sheet: Sheet) -> tuple[str, ...] | None:

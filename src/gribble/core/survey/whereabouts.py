@@ -51,12 +51,12 @@ class Likely(NamedTuple):
 class Sought(NamedTuple):
     """What is looked for: an emulator by its `names`, the paths that it `wanted` below the folder where it looks (None:
     archives of sets), the `others`: folders of other emulators, each with whose it is, and that folder as the sheet has
-    it `within` one that is called like the emulator."""
+    it `inside` one that is called like the emulator."""
 
     names: tuple[str, ...]
     wanted: tuple[str, ...] | None
     others: Mapping[str, str] = {}
-    within: str = ""
+    inside: str = ""
 
 
 def likely_folders(
@@ -73,7 +73,7 @@ def likely_folders(
         tops = [one for one in listing if "/" not in one and fold(one) in USUAL and fold(one) not in taken]
         found += [Likely(one, "such files are usually in a folder of that name", 2) for one in tops]
     if not any(one.weight > 1 for one in found):
-        new = join(sought.names[0], sought.within)
+        new = join(sought.names[0], sought.inside)
         found.insert(0, Likely(new, "a new folder: none there is called like it or has its files", 1, own=True))
     return sorted(found, key=lambda one: (-one.weight, -len(one.files), not one.own, one.folder.count("/")))
 
@@ -118,8 +118,8 @@ def _within(
     whose = f"{base(own) or 'the rig'} {'is called like it' if is_called else 'has its program'}"
     if named := _only(one for one in inner if any(_names_folder(settings(path), base(one)) for path in signs)):
         return Likely(named, f"{base(signs[0])} names it", weight, own=True)
-    if sought.within:
-        return Likely(join(own, sought.within), f"{whose}{sign}", weight, own=True)
+    if sought.inside:
+        return Likely(join(own, sought.inside), f"{whose}{sign}", weight, own=True)
     if usual := _only(one for one in inner if fold(base(one)) in _usual(sought)):
         return Likely(usual, f"{whose} and has this folder", weight, own=True)
     return Likely(own, why, weight, own=True)
