@@ -353,6 +353,21 @@ def test_a_file_where_a_folder_is_wanted_refuses_its_step_alone(tmp_path: Path) 
     assert whole_tree(world / "rig").keys() == before.keys()
 
 
+@pytest.mark.parametrize("name", ["a\n.rom", "boot\\a.rom", "\x1b[31m", "\x7f"])
+@pytest.mark.parametrize("besides", ["", "drawer/z/a long name.bin"])
+def test_a_file_with_a_name_that_no_step_can_say_is_left_to_the_person(tmp_path: Path, name: str, besides: str) -> None:
+    there = {f"rig/boot/{name}": A, "drawer/b": B, **({besides: A} if besides else {})}
+    world = small_world(tmp_path, there, need("a", A), need("b", B))
+    before = whole_tree(world / "rig")
+    said = forked(world, "place", "--yes", code=0 if besides else 1).words
+    assert "not done" not in said
+    assert ("move it yourself to boot/a.rom" in said) == (not besides)
+    assert (world / "rig/boot/a.rom").exists() == bool(besides)
+    assert (world / "rig/boot/b.rom").read_bytes() == B
+    forked(world, "undo", "--yes", code=0)
+    assert whole_tree(world / "rig") == before
+
+
 @pytest.mark.parametrize("lead", ["../real/w", "../../outside", "nowhere"])
 def test_a_link_at_a_place_comes_back_as_the_link_it_was(tmp_path: Path, lead: str) -> None:
     world = small_world(tmp_path, {"drawer/a": A, "rig/real/w": C, "outside": C}, need("a", A))

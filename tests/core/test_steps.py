@@ -6,12 +6,13 @@ import json
 from pathlib import Path
 
 import pytest
+from msgspec import structs
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import MistakesError
 from gribble.core.base.kinds import Format
 from gribble.core.placing.journal import Seal, read_run
-from gribble.core.placing.planfile import plan_bytes, read_plan
+from gribble.core.placing.planfile import guarded, plan_bytes, read_plan
 from gribble.core.records.recipes import Damage, Recipe
 from gribble.core.records.steps import (
     Copy,
@@ -48,6 +49,23 @@ def test_a_plan_of_before_is_read_and_written_alike() -> None:
     assert plan.steps == STEPS
     before = json.loads((BEFORE / "plan.json").read_text().replace('"from_"', '"from"'))  # as it is called now
     assert json.loads(plan_bytes(plan)) == before
+
+
+@pytest.mark.parametrize(
+    "step", [one for one in STEPS if isinstance(one, (Rename, Displace, Pack))], ids=lambda one: one.kind
+)
+def test_no_run_is_begun_with_a_step_that_its_journal_could_not_be_read_with(step: Step) -> None:
+    def kept(step: Step) -> tuple[Step, ...]:
+        plan = guarded(Plan(steps=(step,)), lambda *_: True, lambda *_: False, hidden=False)
+        assert len(plan.refused) + len(plan.steps) == 1
+        return plan.steps
+
+    assert kept(step)
+    for name in ("boot/a\n.rom", "boot\\a.rom", "../a.rom"):
+        if isinstance(step, Pack):
+            assert not kept(structs.replace(step, members=(structs.replace(step.members[0], from_=name),)))
+        else:
+            assert not kept(structs.replace(step, from_=name))
 
 
 def test_a_journal_of_before_is_read() -> None:

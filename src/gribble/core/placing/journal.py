@@ -277,8 +277,8 @@ class Journal:
 def read_run(path: Path, seal: Seal) -> Run | None:
     """The run in a journal; None if its first line is cut short or is none (nothing was done then).
 
-    Where it was not written with this seal, or has steps that no plan has, the run is `foreign`. Raises GribbleError
-    where the file cannot be read.
+    Where it was not written with this seal, or has steps of no kind that is known, the run is `foreign`. Raises
+    GribbleError where the file cannot be read.
     """
     try:
         with open_regular(path, through_links=False) as stream:
@@ -299,6 +299,12 @@ def read_run(path: Path, seal: Seal) -> Run | None:
     _check_code(run, seal, lines[0])
     if not run.foreign and head.get("id", seal.rig) != seal.rig:
         run.foreign = "it was begun on another rig, or this one has lost its id"
+    if run.foreign:  # one's own was begun with the steps it has: all but those that no store takes can be undone
+        faults = (
+            f"steps[{n}].{key} {what}" for n, one in enumerate(run.steps) for key, what in step_faults(one, (run.rig,))
+        )
+        if fault := next(faults, ""):
+            run.steps, run.foreign = (), f"its journal has a step that no plan has: {fault}"
     for line in lines[1:]:
         read = _line(line) if line != last else None  # a line that was written again, since flushing it failed
         last = line
@@ -360,9 +366,6 @@ def _run(path: Path, head: dict[str, Any]) -> Run | None:
         run.steps = msgspec.convert(head.get("steps"), tuple[Step, ...])
     except (ValueError, TypeError, RecursionError, OverflowError) as error:
         run.foreign = f"its journal has a step that no plan has: {error}"
-    faults = (f"steps[{n}].{key} {what}" for n, step in enumerate(run.steps) for key, what in step_faults(step, (rig,)))
-    if fault := next(faults, ""):
-        run.steps, run.foreign = (), f"its journal has a step that no plan has: {fault}"
     return run
 
 

@@ -21,7 +21,7 @@ from gribble.core.records.findings import (
     RigAudit,
     SettingFinding,
 )
-from gribble.core.records.holding import Holding
+from gribble.core.records.holding import Holding, is_named_oddly
 from gribble.core.records.recipes import Mending
 from gribble.core.records.set_remedies import Loose, Packed, SetRemedies
 from gribble.core.records.steps import (
@@ -240,7 +240,8 @@ class _Planner:
         """The steps of what puts sets or games right: what is written first, then what is not needed any more."""
         others = self._used_by_others(emulator)
         for packed in remedies.packed:
-            if not self._hindered(emulator, packed.owner, packed.to, packed.replaces):
+            odd = (one.holding.path for one in packed.members if is_named_oddly(one.holding))
+            if not self._hindered(emulator, packed.owner, packed.to, packed.replaces, next(odd, None)):
                 self._write_archive(emulator, packed, others)
         for loose in remedies.loose:
             self._bring_file(emulator, loose, others)

@@ -244,24 +244,27 @@ OWN_NAMES = ("gribble.toml", ".sheet.toml", ".roster.jsonl")
 def guarded(
     plan: Plan, is_there: Callable[[str, str], bool], is_own: Callable[[str, str], bool], *, hidden: bool
 ) -> Plan:
-    """A plan without the steps that may not be: those are refused, each with the reason.
+    """A plan without the steps that may not be, or that a journal could not be read back with: those are refused, each
+    with the reason.
 
     `is_there` tells of a rig and a path whether something is there, `is_own` whether it is a file of the set-up. With
     `hidden` the user has said that hidden places may be written.
     """
     refused, out = list(plan.refused), set[int]()
-    for step in plan.steps:
+
+    def objections(step: Step) -> Iterator[str]:
+        yield from (f"{key} {what}" for key, what in step_faults(step, (step.rig,)))
         for path in _paths(step):
-            why = ""
             if path.endswith(OWN_NAMES) or is_own(step.rig, path):
-                why = f"{path} is a file of Gribble's own, and no step writes it"
-            elif not hidden:
-                why = hidden_reason(path, lambda place, rig=step.rig: is_there(rig, place))  # type: ignore[misc]
-            if why:
-                out.add(id(step))
-                what = step.need or step.place
-                refused.append(Refused(rig=step.rig, emulator=step.emulator, need=what, reason=why))
-                break
+                yield f"{path} is a file of Gribble's own, and no step writes it"
+            elif not hidden and (why := hidden_reason(path, lambda place: is_there(step.rig, place))):
+                yield why
+
+    for step in plan.steps:
+        if why := next(objections(step), ""):
+            out.add(id(step))
+            what = step.need or step.place
+            refused.append(Refused(rig=step.rig, emulator=step.emulator, need=what, reason=why))
     return structs.replace(plan, steps=tuple(without(plan.steps, out)), refused=tuple(refused)) if out else plan
 
 

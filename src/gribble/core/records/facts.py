@@ -310,6 +310,13 @@ class FolderSpelled(Fact, frozen=True):
     right: bool = False
 
 
+class NamedOddly(Fact, frozen=True):
+    """A file on a rig has a name that no step can say; where it should be, if a person can move it there."""
+
+    path: str
+    to: str = ""
+
+
 class IsFolder(Fact, frozen=True):
     """There is a folder where a file should be written."""
 

@@ -10,7 +10,7 @@ from pathlib import Path
 from msgspec import Struct
 
 from gribble.core.base.digests import Digests
-from gribble.core.base.paths import base
+from gribble.core.base.paths import base, path_fault
 
 
 class Holding(Struct, frozen=True, kw_only=True, gc=False):
@@ -102,13 +102,19 @@ class Holdings(ABC):
         """Those whose folded name is this up to the first dot, links aside."""
 
 
-def nearness(holding: Holding, rig: str) -> tuple[bool, bool, bool, int, int, str, str]:
-    """What is in no attic first; what has not to come over the network; loose before archived; on the rig, in a source,
-    on another rig; the shortest name."""
+def is_named_oddly(holding: Holding) -> bool:
+    """Whether a file on a rig has a name that no step can say: it is neither moved nor copied from there."""
+    return bool(holding.rig) and not holding.attic and path_fault(holding.path) is not None
+
+
+def nearness(holding: Holding, rig: str) -> tuple[bool, bool, bool, bool, int, int, str, str]:
+    """What steps can name first; what is in no attic; what has not to come over the network; loose before archived; on
+    the rig, in a source, on another rig; the shortest name."""
     distance = 0 if holding.rig == rig else 1 if not holding.rig else 2
     member, archived = holding.member or "", holding.member is not None
     far = "://" in holding.root and distance > 0
-    return (bool(holding.attic), far, archived, distance, len(holding.path + member), holding.path, member)
+    odd = is_named_oddly(holding)
+    return (odd, bool(holding.attic), far, archived, distance, len(holding.path + member), holding.path, member)
 
 
 class Why(StrEnum):

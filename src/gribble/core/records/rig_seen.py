@@ -8,9 +8,9 @@ from functools import cached_property
 from msgspec import Struct
 
 from gribble.core.base.digests import DiscHeader
-from gribble.core.base.paths import fold, parent
+from gribble.core.base.paths import fold, parent, path_fault
 from gribble.core.records.discs import Checked
-from gribble.core.records.facts import Fact, FileAbove, InSource, IsFolder, IsThing, LinkOut
+from gribble.core.records.facts import Fact, FileAbove, InSource, IsFolder, IsThing, LinkOut, NamedOddly
 from gribble.core.records.holding import FileKey, Holding, Holdings, Skipped
 from gribble.core.records.keyfile import KeyFile
 from gribble.core.records.place import Fitted
@@ -142,6 +142,8 @@ class Obstacles(Struct, frozen=True, kw_only=True, dict=True):
 
     def at(self, path: str) -> Fact | None:
         """Why nothing can be written to a path, nor taken away from there; None if it can."""
+        if path_fault(path):
+            return NamedOddly(path)
         if (key := self._key(path)) in self._folders:
             return IsFolder(self._folders[key])
         for place, what in self.things.items():

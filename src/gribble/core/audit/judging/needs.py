@@ -24,7 +24,7 @@ from gribble.core.records.findings import (
     Verdict,
     standing,
 )
-from gribble.core.records.holding import Holding, in_words, key_of
+from gribble.core.records.holding import Holding, in_words, is_named_oddly, key_of
 from gribble.core.records.place import Fitted, Place
 from gribble.core.records.recipes import Mending
 from gribble.core.records.sheet import Accept, Need
@@ -154,10 +154,20 @@ class NeedsAuditor:
         if (
             place.remedy in FIXABLE
             and not place.refusal
-            and (why := self._obstacles.at(place.expected) or self._obstacles.at(path))
+            and (why := self._obstacles.at(place.expected) or self._obstacles.at(path) or self._untakable(place))
         ):
             return structs.replace(place, facts=(*place.facts, why), refusal=why)
         return place
+
+    def _untakable(self, place: PlaceFinding) -> Fact | None:
+        """Why what a place is to be put right from cannot be taken from where it is."""
+        if place.mend:
+            odd = [one for one in (place.mend.holding, place.mend.partner) if one and is_named_oddly(one)]
+            return f.NamedOddly(odd[0].path) if odd else None
+        if place.use is None or not is_named_oddly(place.use):
+            return None
+        movable = self._serving.movable(place.use) and not place.occupied
+        return f.NamedOddly(place.use.path, place.expected if movable else "")
 
     def _merge(self, finding: NeedFinding, required: frozenset[str]) -> tuple[Holding, ...]:
         """The key files to be merged, where no single one is enough."""
@@ -420,7 +430,7 @@ class NeedsAuditor:
         """A right file in the very folder, under a name that serves nobody."""
 
         def is_free(holding: Holding) -> bool:
-            return self._serving.movable(holding) and not holding.fixed
+            return self._serving.movable(holding) and not is_named_oddly(holding)
 
         if need.key:
             best = self._best_keys(need, keys)
