@@ -16,9 +16,15 @@ demo: .venv/installed
 	@$(BIN)/gribble demo build/demo
 
 test: .venv/ready
+	@test -d tests/__pycache__ || $(BIN)/pytest -n 0 --collect-only > /dev/null  # compiled once, not by every worker
 	PYTHONWARNDEFAULTENCODING=1 $(BIN)/pytest
-	$(BIN)/pytest --ground windows tests/cli/test_placing.py $(ON_GROUNDS)
-	for ground in mac card; do $(BIN)/pytest -n 2 --ground $$ground $(ON_GROUNDS) || exit 1; done
+	$(MAKE) --jobs 2 ground-windows ground-mac ground-card
+
+ground-windows:
+	$(BIN)/pytest -n 4 --ground windows tests/cli/test_placing.py $(ON_GROUNDS)
+
+ground-%:
+	$(BIN)/pytest -n 1 --ground $* $(ON_GROUNDS)
 
 oldest: .venv/oldest/ready
 	.venv/oldest/bin/pytest $(ON_OLDEST)

@@ -123,9 +123,11 @@ def gribble(tmp_path: Path, clean_env: dict[str, str], ground: Ground) -> Gribbl
 
 
 @pytest.fixture
-def world(tmp_path: Path) -> Path:
+def world(tmp_path: Path, ground: Ground) -> Path:
     """The Lighthouse Games Room, freshly built."""
-    return demo_world(tmp_path)
+    beneath = ground.habits is not None and "decomposing" not in ground.habits  # where names are as they are on top
+    demo_world(tmp_path.with_name("beneath") if beneath else tmp_path)
+    return tmp_path / "world"
 
 
 def demo_world(base: Path) -> Path:

@@ -9,7 +9,7 @@ import pytest
 
 from gribble.core.files.volumes import volume_of
 from gribble.demo.world import build_world
-from tests.conftest import Gribble, tree
+from tests.conftest import Gribble, demo_world, tree
 from tests.ground.rules import GROUNDS, RULES
 from tests.ground.volume import PROGRAMS, folding_volume, served_volume
 from tests.making import A, B, C, need, small_world
@@ -32,8 +32,7 @@ def placed_and_back(gribble: Gribble, world: Path, rules: tuple[str, ...]) -> di
 def usual(gribble: Gribble, tmp_path: Path) -> dict[str, bytes]:
     """How everything lies when it was placed without any rule; found out once."""
     if not USUAL:
-        build_world(tmp_path / "usual")
-        USUAL.update(placed_and_back(gribble, tmp_path / "usual", ()))
+        USUAL.update(placed_and_back(gribble, demo_world(tmp_path / "usual"), ()))
     return USUAL
 
 
@@ -51,10 +50,10 @@ def test_on_each_ground_the_demo_is_placed_and_taken_back(gribble: Gribble, tmp_
     ground = GROUNDS[name]
     assert ground.habits is not None
     with folding_volume(tmp_path / "beneath", tmp_path / "volume", *ground.habits) as volume:
-        build_world(volume / "world")
-        placed = placed_and_back(gribble, volume / "world", ground.rules)
+        world = demo_world(volume)
+        placed = placed_and_back(gribble, world, ground.rules)
         assert len(placed) > 100
-        assert gribble("check", "--json", cwd=volume / "world", rules=ground.rules).json["rigs"]
+        assert gribble("check", "--json", cwd=world, rules=ground.rules).json["rigs"]
 
 
 @pytest.mark.own_ground("it has a volume of its own")

@@ -19,9 +19,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from functools import cache
 from pathlib import Path
-from typing import Any
-
-import pytest
+from typing import Any, NoReturn
 
 
 @cache
@@ -143,7 +141,7 @@ def folding_volume(folder: Path, at: Path, *habits: str) -> Iterator[Path]:
     while not os.path.ismount(at):
         if server.poll() is not None:
             said = server.communicate()[0].decode().strip().splitlines()
-            pytest.skip(f"no folding volume can be mounted here: {said[-1] if said else 'FUSE does not run'}")
+            _skip(f"no folding volume can be mounted here: {said[-1] if said else 'FUSE does not run'}")
         time.sleep(0.02)
     try:
         yield at
@@ -166,7 +164,7 @@ def served_volume(kind: str, at: Path) -> Iterator[Callable[[], None]]:
     The test is skipped, with the reason, where that cannot be."""
     make, mount = PROGRAMS[kind]
     if not (shutil.which(make) and shutil.which(mount)):
-        pytest.skip(f"{make} and {mount} are not installed here")
+        _skip(f"{make} and {mount} are not installed here")
     image = at.with_name(f"{at.name}.{kind}")
     with image.open("wb") as stream:
         stream.truncate(MEBIBYTES << 20)
@@ -194,8 +192,14 @@ def served_volume(kind: str, at: Path) -> Iterator[Callable[[], None]]:
 def _said(*words: str) -> str:
     done = subprocess.run(words, capture_output=True, check=False, text=True)
     if done.returncode:
-        pytest.skip(f"{words[0]} does not work here: {(done.stderr or done.stdout).strip()}")
+        _skip(f"{words[0]} does not work here: {(done.stderr or done.stdout).strip()}")
     return done.stdout.strip()
+
+
+def _skip(reason: str) -> NoReturn:
+    import pytest  # here, since every volume that is mounted starts this module
+
+    pytest.skip(reason)
 
 
 if __name__ == "__main__":
