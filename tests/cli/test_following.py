@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import csv
 import errno
 import hashlib
 import json
@@ -11,6 +12,7 @@ import random
 import shutil
 import stat
 import tempfile
+import zlib
 from collections.abc import Callable
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -27,6 +29,7 @@ from gribble.core.catalogue.followed import current, version_of
 from gribble.core.catalogue.publishing import blocks_of
 from gribble.core.records.published import INDEX, SIGNATURE
 from gribble.stores.signing import WORDS
+from tests.cabinets import arcade_world, zipped
 from tests.conftest import Gribble
 from tests.faults import run_in_child
 from tests.making import files, need, sha1, sheet
@@ -783,11 +786,45 @@ def test_what_one_lacks_another_gives_by_digest(gribble: Gribble, homes: tuple[P
     assert "You can give 1 of 1 file" in gribble("identify", "--against", "../bo/wanted.csv", cwd=ada, code=0).words
 
 
+@pytest.mark.parametrize("saved_by", ["", "a spreadsheet, ;", "a spreadsheet, \t"])
+def test_what_one_lacks_is_found_in_archives_and_told_by_tables_as_spreadsheets_save_them(
+    gribble: Gribble, homes: tuple[Path, Path], saved_by: str
+) -> None:
+    ada, bo = homes
+    quay, mill = "quay 47", "mill"  # the checksum of the first is 05233960
+    crcs = [f"{zlib.crc32(one.encode()):08x}" for one in (quay, mill)]
+    sets = [{"set": one.split()[0], "files": [{"name": "-x.bin", "size": len(one), "crc32": crc}]}
+            for one, crc in zip((quay, mill), crcs, strict=True)]  # fmt: skip
+    arcade_world(bo / "arcade", {"2": sets}, {}, installed='{ release = "2", wanted = ["quay", "mill"] }')
+    gribble("report", "--obtain", str(ada / "wanted.csv"), cwd=bo / "arcade")
+    if saved_by:
+        rows = csv.reader((ada / "wanted.csv").read_text().splitlines())
+        cells = [[str(int(cell)) if cell.isdigit() else cell for cell in row] for row in rows]
+        with (ada / "wanted.csv").open("w", newline="") as stream:
+            csv.writer(stream, delimiter=saved_by[-1]).writerows(cells)
+    (ada / "gribble.toml").write_text('sources = ["mine"]\ncatalogues = []\n')
+    files(ada, {"mine/old.zip": zipped({"a": quay, "b": mill, "c": "any other"})})
+    found = gribble("identify", "--against", "wanted.csv", "--json", cwd=ada, code=0).json["files"]
+    have = {one["what"]: (one["file"], one["have"]) for one in found}
+    assert have == {
+        "quay": ("-x.bin", [f"{ada}/mine/old.zip: a"]),
+        "mill": ("-x.bin", [f"{ada}/mine/old.zip: b"]),
+    }
+
+
 @pytest.mark.parametrize(
     ("text", "said"),
     [
         ("", "has no column emulator"),
-        ("emulator,for,file,size,crc32,md5,sha1,sha256\nx,,a.rom,1,zz,,,\n", "line 2: zz is no crc32"),
+        ("emulator,for,file,size,crc32,md5,sha1,sha256\nx,,a.rom,1,zz,,,\n", "line 2: its digest"),
+        (
+            f"emulator;for;file;size;crc32;md5;sha1;sha256\nx;;a.rom;1;1.2E+15;;{'0' * 40};\n",
+            "You can give 0 of 1 file",
+        ),
+        (
+            "emulator;for;file;size;crc32;md5;sha1;sha256\nx;;a.rom;1;1.2E+15;;;\n",
+            "was turned into a number by a spread",
+        ),
         ("emulator,for,file,size,crc32,md5,sha1,sha256\nx,,a.rom,-1,,,,\n", "line 2: -1 is no size"),
         ("emulator,for,file,size,crc32,md5,sha1,sha256\nx\n", "You can give 0 of 1 file"),
     ],

@@ -40,7 +40,7 @@ from gribble.core.records.holding import FileKey, Holding, key_of
 from gribble.core.records.sheet import Sheet
 from gribble.core.survey.attempts import Attempts
 from gribble.core.survey.facts import Survey
-from gribble.core.survey.holdings import HeldHere
+from gribble.core.survey.holdings import HeldHere, Stock
 from gribble.core.survey.index import Index, holds_files_of
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.sources import why_away
@@ -196,18 +196,17 @@ def survey_whole(session: Session, paths: list[str]) -> list[Holding]:
     return held
 
 
-def survey_for(session: Session, sheet: Sheet) -> list[Holding]:
+def survey_for(session: Session, sheet: Sheet) -> Stock:
     """Everything that is held and could be what a sheet wants."""
     index = open_index(session)
     try:
         with session.screen.bar("Surveying") as bar:
             world = _survey(session, session.loaded.catalogue, Scope(), _surveyor(session, index, bar, more=[sheet]))
-            held = [one for each in world.everything for one in each.opened]
     finally:
         index.close()
     session.notes.passed_over(world.passed_over, 0)
     _note_away(session, world)
-    return held
+    return Stock(world.everything)
 
 
 def as_installed(session: Session, world: World, scope: Scope) -> World:

@@ -12,6 +12,7 @@ from rich.text import Text
 
 from gribble.core.answers.changes import cost_of_release, release_effects
 from gribble.core.answers.rosters import CardFit, Matched
+from gribble.core.answers.wishes import FORMULAS
 from gribble.core.base.amounts import count, size
 from gribble.core.base.filewriter import Own
 from gribble.core.base.paths import visible
@@ -38,9 +39,6 @@ _WORDS = {
     Change.GONE: "not in the new release",
     Change.NEW: "only in the new release",
 }
-
-FORMULAS = ("=", "+", "-", "@", "＝", "＋", "－", "＠")
-"""What a cell begins with that a spreadsheet could take for a formula; the wide forms count in some."""
 
 
 def show_match(screen: Screen, found: list[Matched], *, verbose: bool) -> None:

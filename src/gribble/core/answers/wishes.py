@@ -13,12 +13,16 @@ import msgspec
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import Mistake, MistakesError
 from gribble.core.base.regular import MOST_TEXT, read_text
-from gribble.core.records.holding import Holding, nearness
+from gribble.core.catalogue.importing.values import ValueFault, digest
+from gribble.core.records.holding import Holding, key_of, nearness
+from gribble.core.records.imported import Field
 from gribble.core.records.sheet import Accept, Need, Sheet
-from gribble.core.survey.matching import KnownContents
+from gribble.core.survey.holdings import Stock
 
 COLUMNS = ("emulator", "for", "file", "size", *HEX_LENGTHS)
 """What is read of the table that `gribble report --obtain` writes."""
+FORMULAS = ("=", "+", "-", "@", "＝", "＋", "－", "＠")
+"""What a cell begins with that a spreadsheet could take for a formula; the wide forms count in some."""
 MOST_WISHES = 100_000
 
 
@@ -32,14 +36,17 @@ class Wish(NamedTuple):
 
 
 def read_wishes(path: Path) -> list[Wish]:
-    """The files of a table that `gribble report --obtain` wrote. Raises OSError, MistakesError."""
-    rows = csv.DictReader(io.StringIO(read_text(path, MOST_TEXT, "utf-8-sig", errors="replace")))
+    """The files of a table that `gribble report --obtain` wrote, also as a spreadsheet has saved it. Raises OSError,
+    MistakesError."""
+    text = read_text(path, MOST_TEXT, "utf-8-sig", errors="replace")
+    head = text.partition("\n")[0]
+    rows = csv.DictReader(io.StringIO(text, newline=""), delimiter=max(",;\t", key=head.count))
     if missing := [name for name in COLUMNS if name not in (rows.fieldnames or ())]:
         raise _wrong(Mistake(str(path), "", f"has no column {', '.join(missing)}"))
     found: list[Wish] = []
     try:
         for number, row in enumerate(rows, start=2):
-            emulator, what, file = (row[name] or "" for name in ("emulator", "for", "file"))
+            emulator, what, file = (_unguarded(row[name] or "") for name in ("emulator", "for", "file"))
             accept = _content(path, number, row)
             if (row.get("content") or "").startswith("or ") and found:  # another content for the row above
                 last = found.pop()
@@ -54,13 +61,23 @@ def read_wishes(path: Path) -> list[Wish]:
     return found
 
 
+def _unguarded(cell: str) -> str:
+    """A cell without the sign that kept it from being a formula."""
+    return cell[1:] if cell.startswith("'") and cell[1:].lstrip().startswith(FORMULAS) else cell
+
+
 def _content(path: Path, number: int, row: dict[str, str]) -> Accept:
+    """What a row says of a content. A digest that a spreadsheet spoiled is left out where there is another one."""
     known: dict[str, str] = {}
-    for name, length in HEX_LENGTHS.items():
-        if value := (row[name] or "").lower():
-            if len(value) != length or value.strip("0123456789abcdef"):
-                raise _wrong(Mistake(str(path), f"line {number}", f"{value[:80]} is no {name}"))
-            known[name] = value
+    fault: ValueFault | None = None
+    for name in HEX_LENGTHS:
+        try:
+            if value := row[name] or "":
+                known[name] = digest(value, name, Field(from_=name, pad=value.isdigit()))
+        except ValueFault as error:
+            fault = error
+    if fault and not known:
+        raise _wrong(Mistake(str(path), f"line {number}", f"its digest {fault}"))
     size = row["size"] or ""
     if size and not (size.isascii() and size.isdigit() and len(size) < 19):
         raise _wrong(Mistake(str(path), f"line {number}", f"{size[:80]} is no size in bytes"))
@@ -76,13 +93,8 @@ def as_sheet(wishes: Iterable[Wish]) -> Sheet:
     return Sheet(sheet=1, emulator="", folders={}, need=tuple(one.need for one in wishes))
 
 
-def granted(wishes: Iterable[Wish], holdings: Iterable[Holding]) -> Iterator[Wish]:
+def granted(wishes: Iterable[Wish], stock: Stock) -> Iterator[Wish]:
     """The wishes with the files that fulfil them, the nearest first."""
-    wishes = list(wishes)
-    known = KnownContents([as_sheet(wishes)])
-    held: dict[str, list[Holding]] = {}
-    for one in holdings:
-        for match in known.matches(one.size, one.digests):
-            held.setdefault(match.need.id, []).append(one)
     for wish in wishes:
-        yield wish._replace(held=tuple(sorted(held.get(wish.need.id, ()), key=lambda one: nearness(one, ""))))
+        held = {key_of(one): one for accept in wish.need.accept for one in stock.copies(accept, "")}
+        yield wish._replace(held=tuple(sorted(held.values(), key=lambda one: nearness(one, ""))))
