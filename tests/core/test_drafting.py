@@ -24,6 +24,7 @@ from gribble.core.catalogue.importing.tables import book_rows
 from gribble.core.records.imported import ListFormat, Tally
 from gribble.demo.lists import workbook
 from tests.lists import ENTRIES, LANGUAGES, SHAPES, grid_of, taken
+from tests.making import sha1
 
 
 @pytest.mark.parametrize("language", LANGUAGES)
@@ -167,6 +168,20 @@ def test_leading_zeros_that_a_spreadsheet_dropped_are_put_back(
     assert len(tally.mistakes) == (not crcs)
     assert not crcs or [one.accepts[0].crc32 for one in sheet.needs] == crcs
     assert ("put back" in drafted.guesses[1].reason) == bool(crcs)
+
+
+@pytest.mark.parametrize("spoiled", ["0", "1.2E+15", "2024-05-01T00:00:00", "123456"])
+def test_a_digest_that_a_spreadsheet_spoiled_is_left_out_beside_a_better_one(tmp_path: Path, spoiled: str) -> None:
+    rows = [["File", "Check", "SHA-1"], *([f"{n}.rom", crc(f"{n}"), sha1(b"%d" % n)] for n in range(4))]
+    rows[2][1] = spoiled
+    _, sheet, tally = taken(tmp_path, "plover.xlsx", workbook(rows))
+    assert (tally.mistakes, tally.spoiled) == ([], 1)
+    accepts = [one.accepts[0] for one in sheet.needs]
+    assert [one.sha1 for one in accepts] == [row[2] for row in rows[1:]]
+    assert [one.crc32 for one in accepts] == [crc("0"), None, crc("2"), crc("3")]
+    rows[2][2] = ""
+    _, _, tally = taken(tmp_path, "plover.xlsx", workbook(rows))
+    assert len(tally.mistakes) == 1
 
 
 def crc(name: str) -> str:

@@ -351,6 +351,9 @@ def show_tally(screen: Screen, tally: Tally) -> None:
         screen.tell(f"{count(tally.bad, 'content')} left out: the list says that the content is bad or not dumped")
     if tally.unsure:
         screen.tell(f"{count(tally.unsure, 'year')} left out: the list marks it as a guess")
+    if tally.spoiled:
+        what = count(tally.spoiled, "digest")
+        screen.tell(f"{what} left out: a spreadsheet has made other numbers of them, and better ones stand beside them")
     for mistake in tally.mistakes:
         screen.tell(mistake)
 

@@ -141,14 +141,15 @@ class Alike(Struct):
 
 
 class Tally(Struct):
-    """What an import met: records, duplicates dropped, mistakes by kind, years that the list marks as guesses, what the
-    list says is bad or nobody has, values left over."""
+    """What an import met: records, duplicates dropped, mistakes by kind, years that the list marks as guesses, digests
+    that a spreadsheet spoiled beside better ones, what the list says is bad or nobody has, values left over."""
 
     records: int = 0
     duplicates: int = 0
     faulty: int = 0
     kinds: dict[tuple[str, str], Alike] = {}
     unsure: int = 0
+    spoiled: int = 0
     bad: int = 0
     left_over: Counter[str] = msgspec.field(default_factory=Counter)
 

@@ -79,6 +79,9 @@ class Reader:
             except ValueFault as fault:
                 faults.append((name, fault))
         for field, wrong in faults:
+            if wrong.spoiled and _has_stronger(field, values):
+                tally.spoiled += 1
+                continue
             place = f"{where} ({', '.join(filter(None, [owner, called(values)]))})".removesuffix(" ()")
             tally.fault(place, str(wrong), field=field, of_map=wrong.of_map)
         return values
@@ -139,6 +142,12 @@ class Reader:
             meant = self._meant[name]
             return [meant[raw] if raw else _UNSAID[name] for raw in column] if meant.keys() >= set(there) else None
         return column if list(map(str.strip, there)) == there and "=" not in "".join(there) else None
+
+
+def _has_stronger(name: str, values: Values) -> bool:
+    """Whether a record proves its content by a better digest than this one."""
+    order = list(HEX_LENGTHS)
+    return any(map(values.get, order[order.index(name) + 1 :]))
 
 
 _UNSAID = {"state": FileState.GOOD, "optional": False}

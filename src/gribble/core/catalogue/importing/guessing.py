@@ -18,7 +18,7 @@ from gribble.core.base.paths import base
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.importing.columns import NEVER, Column
 from gribble.core.catalogue.importing.rules import rules_for
-from gribble.core.catalogue.importing.values import is_number, one_digest
+from gribble.core.catalogue.importing.values import POWER, is_number, one_digest
 from gribble.core.catalogue.importing.words import EXACT, has_word, head_points
 from gribble.core.records.imported import Degree, Field, Guess, Rules
 
@@ -202,7 +202,10 @@ def digest_rules(name: str, column: Column) -> Rules:
     plain = all(len(word.split()) == 1 and not set(word) - _HEXISH for word in words)
     alone = plain and len(column.digests) < 2
     short = [word for word in words if len(word) < HEX_LENGTHS[name]]
-    dropped = bool(short and head_points(column.head, name)) and all(map(_IS_NUMBER, short))
+    numbers = list(filter(_IS_NUMBER, short))
+    dropped = bool(numbers and head_points(column.head, name)) and all(
+        word in numbers or word == "0" or POWER.match(word) for word in short
+    )
     return (Field(from_=column.name, pad=dropped),) if alone else (Field(from_=column.name, pick=True),)
 
 

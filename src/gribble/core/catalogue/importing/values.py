@@ -20,7 +20,7 @@ from gribble.core.catalogue.importing.nodes import Node
 from gribble.core.catalogue.importing.words import BINARY_UNITS, BLANKS
 from gribble.core.records.imported import Field
 
-_POWER = re.compile(r"^\d+([.,]\d+)?[eE][+-]?\d+$")
+POWER = re.compile(r"^\d+([.,]\d+)?[eE][+-]?\d+$")
 _DATE = re.compile(r"^\d{4}-\d\d-\d\d([T ]|$)")
 _AMOUNT = re.compile(r"^(\d[\d .,'\u00a0\u202f]*?)\s*([^\W\d_]*)\.?$")
 _GROUPS = re.compile(r"[ .,'\u00a0\u202f](?=\d{3}(?!\d))")
@@ -38,11 +38,12 @@ _DIGEST = {
 
 
 class ValueFault(Exception):
-    """A value cannot be taken over; the text says why. `of_map` says that the map is at fault, not the list."""
+    """A value cannot be taken over; the text says why. `of_map` says that the map is at fault, not the list; `spoiled`
+    that a spreadsheet has made another number of it."""
 
-    def __init__(self, what: str, *, of_map: bool = False) -> None:
+    def __init__(self, what: str, *, of_map: bool = False, spoiled: bool = False) -> None:
         super().__init__(what)
-        self.of_map = of_map
+        self.of_map, self.spoiled = of_map, spoiled
 
 
 class Part(NamedTuple):
@@ -241,15 +242,18 @@ def digest(value: str, algorithm: str, field: Field) -> str:
     if set(shown) <= set("0123456789abcdef") and len(shown) == length:
         return shown
     if _DATE.match(value):
-        raise ValueFault(f'"{value}" was turned into a date by a spreadsheet; export the column as text')
-    if _POWER.match(value):
-        raise ValueFault(f'"{value}" was turned into a number by a spreadsheet; export the column as text')
+        raise ValueFault(f'"{value}" was turned into a date by a spreadsheet; export the column as text', spoiled=True)
+    if POWER.match(value) or (field.pad and not shown.strip("0")):  # 0 was 00e00001, or anything like that
+        raise ValueFault(
+            f'"{value}" was turned into a number by a spreadsheet; export the column as text', spoiled=True
+        )
     if not set(shown) <= set("0123456789abcdef"):
         raise ValueFault(f'"{value}" has characters that are not hex digits')
     if len(shown) < length and field.pad:
         return shown.rjust(length, "0")
     hint = "; if a spreadsheet dropped leading zeros, pad = true adds them" if len(shown) < length else ""
-    raise ValueFault(f'"{value}" has {len(shown)} hex digits, not {length}{hint}')
+    spoiled = value.isdecimal() and len(shown) < length
+    raise ValueFault(f'"{value}" has {len(shown)} hex digits, not {length}{hint}', spoiled=spoiled)
 
 
 def yes(value: str) -> bool:
