@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import Gribble, tree
+from tests.making import files
 from tests.seeded import DISCS, MENDED
 
 
@@ -153,6 +154,25 @@ def test_installed_titles_take_names_from_a_list(gribble: Gribble, world: Path) 
         "there is no file or folder called none"
         in gribble("discs", "playlist", "discs", "--names", "none", cwd=world, code=2).err
     )
+
+
+@pytest.mark.parametrize("into", ["discs", "lists", "discs/lists/deep"])
+def test_a_playlist_is_sound_where_it_was_written(gribble: Gribble, tmp_path: Path, into: str) -> None:
+    titles = ["Salt Pan", "#1 Racer", " Slack", "\ufeffEbb"]
+    sheet = 'FILE "{}" BINARY\n  TRACK 01 MODE1/2352\n    INDEX 01 00:00:00\n'
+    for stem in (f"{title} (Disc {number})" for title in (*titles, "a\nb", "c\\d") for number in (1, 2)):
+        files(tmp_path, {f"discs/{stem}.cue": sheet.format(f"{stem}.bin").encode(), f"discs/{stem}.bin": bytes(2352)})
+    said = gribble("discs", "playlist", "discs", "--into", into, "--yes", cwd=tmp_path, code=1).out
+    assert said.count("signs in its name that no playlist can have") == 2
+    lists = sorted((tmp_path / into).glob("*.m3u"))
+    assert len(lists) == len(titles)
+    found = gribble("discs", "check", into, "--json", cwd=tmp_path).json["files"]
+    assert {one["verdict"] for one in found if one["path"].endswith(".m3u")} == {"sound"}
+    (tmp_path / "discs/Salt Pan (Disc 2).cue").unlink()
+    wrong = gribble("discs", "check", into, "--json", cwd=tmp_path, code=1).json["files"]
+    assert [Path(one["path"]).name for one in wrong if one["path"].endswith(".m3u") and one["findings"]] == [
+        "Salt Pan.m3u"
+    ]
 
 
 def test_a_drawer_of_sixty_discs_becomes_playlists_in_one_command(gribble: Gribble, tmp_path: Path) -> None:

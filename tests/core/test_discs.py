@@ -64,6 +64,8 @@ CASES: dict[str, tuple[str, bytes | str, list[tuple[str, str]], str]] = {
     "a track count that is wrong": ("disc.gdi", GDI.replace("3\n", "4\n", 1), [("track-count", "says 4 tracks, and lists 3")], "damaged"),
     "a negative offset": ("disc.gdi", GDI.replace("track03.bin 0", "track03.bin -4"), [("syntax", "is negative")], "damaged"),
     "a playlist that lists itself": ("disc.m3u", "disc.m3u\na.iso\n", [("lists-itself", "")], "damaged"),
+    "a playlist in a folder of its own": ("lists/disc.m3u", "../a.iso\n..\\disc.bin\n", [], "sound"),
+    "a playlist of what is nowhere": ("lists/disc.m3u", "../b.iso\n../../a.iso\n", [("missing", "is not there")] * 2, "damaged"),
     "a playlist saved as text": ("disc.m3u.txt", "a.iso\n", [("ending", "extra ending .txt")], "damaged"),
     "a cue of nothing": ("disc.cue", "", [("no-sheet", "names no file")], "imposter"),
     "no text at all": ("disc.cue", b"\x00\x01\x02" * 9, [("no-sheet", "is not a text")], "imposter"),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import os
+import posixpath
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, nullcontext
 from pathlib import Path
@@ -22,7 +23,7 @@ from gribble.core.base.paths import base, join, name_fault, path_fault, relative
 from gribble.core.base.regular import MOST_TEXT, NoTextError, read_regular, text_of
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.discs.looking import PartReader, check_files, could_be_discs, mend_files, reader_below, sizes_below
-from gribble.core.discs.playlists import group, lines_of
+from gribble.core.discs.playlists import as_entry, can_be_listed, group, lines_of
 from gribble.core.discs.playlists import named as playlists_by_name
 from gribble.core.placing.contents import Text
 from gribble.core.records.discs import Mended, Playlist
@@ -142,7 +143,10 @@ class Places:
         sizes = {path[len(prefix) :]: size for path, size in self._listed[rig].items() if path.startswith(prefix)}
 
         def part(path: str, offset: int, length: int) -> bytes:
-            return ground.part(prefix + path, offset, length)
+            at = posixpath.normpath(prefix + path)
+            if at not in self._listed[rig]:  # a playlist may name anything
+                raise FileNotFoundError(errno.ENOENT, os.strerror(errno.ENOENT), path)
+            return ground.part(at, offset, length)
 
         return DiscPlace(f"{ground.root}/{folder}".rstrip("/"), sizes, part, rig=rig, inside=folder)
 
@@ -313,9 +317,14 @@ def _write_playlists(
         numbers = ", ".join(map(str, one.missing))
         which = f"disc {numbers} of {one.total} is" if len(one.missing) == 1 else f"discs {numbers} are"
         call.screen.say(f"{one.title} gets no playlist, because {which} missing.")
-    whole = [(place, one) for place, one in found if not one.missing]
+    unlisted = [one for _, one in found if not (one.missing or all(map(can_be_listed, one.discs)))]
+    for one in unlisted:
+        call.screen.say(
+            f"{one.title} gets no playlist, because a disc has signs in its name that no playlist can have."
+        )
+    whole = [(place, one) for place, one in found if not (one.missing or one in unlisted)]
     texts = list(_texts(whole, into))
-    left = ExitCode.ATTENTION if lacking else ExitCode.CLEAN
+    left = ExitCode.ATTENTION if lacking or unlisted else ExitCode.CLEAN
     if not texts:
         call.screen.say("Nothing to write: the playlists are right already." if whole else "Nothing to write.")
         return left
@@ -367,7 +376,7 @@ def _texts(found: list[tuple[DiscPlace, Playlist]], into: DiscPlace) -> Iterator
                 f"{into.root}/{name} cannot be read: {reason_of(error)}",
                 fix="Nothing was written. Check its permissions.",
             ) from error
-        entries = [relative(f"{place.root}/{disc}", into.root) for disc in one.discs]
+        entries = [as_entry(relative(f"{place.root}/{disc}", into.root)) for disc in one.discs]
         text = "".join(f"{line}\n" for line in lines_of(entries, former.splitlines()))
         if text != former:
             path = join(into.inside, name) if into.rig else str(Path(into.root, name))

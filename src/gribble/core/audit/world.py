@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import errno
+import os
+import posixpath
 from collections.abc import Callable, Container, Iterable, Mapping
 from pathlib import Path
 
@@ -266,8 +269,11 @@ class World(Struct, frozen=True, kw_only=True):
             holdings = {one.path[len(folder) + bool(folder) :]: one for one in shelf.below(folder)}
             sizes = {path: one.size for path, one in holdings.items()}
 
-            def read(path: str, offset: int, length: int, holdings: dict[str, Holding] = holdings) -> bytes:
-                return self._part(holdings[path], offset, length)
+            def read(path: str, offset: int, length: int, folder: str = folder) -> bytes:
+                holding = shelf.loose.get(posixpath.normpath(posixpath.join(folder, path)))
+                if holding is None:  # a playlist may name anything
+                    raise FileNotFoundError(errno.ENOENT, os.strerror(errno.ENOENT), path)
+                return self._part(holding, offset, length)
 
             checked = check_files(sizes, read, folds_case=rig.volume.folds_case and not exact[folder])
             wrong = (one for one in checked if one.verdict in (Verdict.DAMAGED, Verdict.IMPOSTER))

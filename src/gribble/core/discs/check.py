@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import posixpath
 import re
 from collections.abc import Iterable, Iterator, Mapping
 from itertools import pairwise
@@ -70,17 +71,16 @@ def _file_faults(
     folds_case: bool,
 ) -> Iterator[DiscFault]:
     where = f"line {file.line}: "
-    name = file.name.replace("\\", "/") if sheet.kind == "m3u" else file.name
     if is_absolute(file.name):
         beside = absolute_beside(path, file.name, sizes)
         remedy = f"write {beside} instead" if beside else ""
         reason = f"{where}has an absolute path, which other machines do not have"
         yield DiscFault(fault="absolute", file=file.name, reason=reason, remedy=remedy)
         return
-    if fault := climb_fault(name):
+    if fault := climb_fault(_inward(file.name) if sheet.kind == "m3u" else file.name):
         yield DiscFault(fault="leaves-folder", file=file.name, reason=f"{where}the name {fault}")
         return
-    target = join(parent(path), name)
+    target = named_by(path, sheet.kind, file.name)
     if target == path:
         yield DiscFault(fault="lists-itself", file=file.name, reason=f"{where}it lists itself")
         return
@@ -98,6 +98,18 @@ def _file_faults(
     yield from _track_faults(file, sizes[target], sheet.kind)
     if sheet.kind == "ccd":
         yield from _ccd_faults(file, target, sizes)
+
+
+def named_by(path: str, kind: str, name: str) -> str:
+    """Where the file lies that a sheet names. A playlist's may lie outside the root, at `../…`."""
+    if kind != "m3u":
+        return join(parent(path), name)
+    return posixpath.normpath(posixpath.join(parent(path), name.replace("\\", "/")))
+
+
+def _inward(name: str) -> str:
+    """A playlist's entry without the steps up: playlists often lie in a folder of their own."""
+    return "/".join(part for part in name.replace("\\", "/").split("/") if part != "..")
 
 
 def is_absolute(name: str) -> bool:

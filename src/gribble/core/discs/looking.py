@@ -11,7 +11,7 @@ from gribble.core.base.budget import TRACKS_BYTES
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import base, fold, join, parent
 from gribble.core.base.regular import open_regular
-from gribble.core.discs.check import BARE, IMAGES, check_sheet, folded_paths, kind_of, lone_images
+from gribble.core.discs.check import BARE, IMAGES, check_sheet, folded_paths, kind_of, lone_images, named_by
 from gribble.core.discs.images import COMPRESSED, Volume, check_compressed, image_faults, read_volume
 from gribble.core.discs.mending import Around, mend_sheet, sheet_for
 from gribble.core.discs.sheets import DiscSheet, read_sheet
@@ -21,7 +21,8 @@ from gribble.core.records.holding import Skipped
 from gribble.core.survey.walking import walk
 
 PartReader = Callable[[str, int, int], bytes]
-"""Gives some bytes of a file by path, offset and length, fewer where it ends before; may raise OSError."""
+"""Gives some bytes of a file by path, offset and length, fewer where it ends before; may raise OSError. A path may lead
+out of the root, as `../…`."""
 
 
 def sizes_below(root: Path, skipped: list[Skipped]) -> dict[str, int]:
@@ -45,7 +46,8 @@ def reader_below(root: Path) -> PartReader:
 
 
 class _Looked:
-    """The sheets among some files, read, and the images that no sheet names."""
+    """The sheets among some files, read, and the images that no sheet names; `sizes` are those of all files, and of
+    what playlists name beyond their root (as 0), where it is there."""
 
     def __init__(self, sizes: Mapping[str, int], reader: PartReader) -> None:
         self.folded = folded_paths(sizes)
@@ -54,8 +56,11 @@ class _Looked:
         for path in sizes:
             if kind := kind_of(path):
                 self.sheets[path] = sheet, _ = _read(reader, path, kind)
-                named.update(fold(join(parent(path), file.name.replace("\\", "/"))) for file in sheet.files)
-        self.named = frozenset(path for path in sizes if fold(path) in named)
+                named.update(named_by(path, kind, file.name) for file in sheet.files)
+        beyond = (path for path in named if path.startswith("../") and _is_there(reader, path))
+        self.sizes = {**sizes, **dict.fromkeys(beyond, 0)}
+        folded = set(map(fold, named))
+        self.named = frozenset(path for path in sizes if fold(path) in folded)
 
 
 def check_files(
@@ -69,7 +74,7 @@ def check_files(
     mends = {one.before: one for one in _mends(looked, sizes, only) if one.before}
     for path, (sheet, _) in looked.sheets.items():
         if only in ("", path):
-            checked = check_sheet(path, sheet, sizes, looked.folded, folds_case=folds_case)
+            checked = check_sheet(path, sheet, looked.sizes, looked.folded, folds_case=folds_case)
             yield _with_remedies(checked, mends[path]) if path in mends else checked
     named = looked.named | _to_be_named(mends.values(), sizes)
     lone = {checked.path: checked for checked in lone_images(sizes, named)}
@@ -119,7 +124,7 @@ def _to_be_named(mends: Iterable[Mended], sizes: Mapping[str, int]) -> frozenset
 
 
 def _mends(looked: _Looked, sizes: Mapping[str, int], only: str) -> Iterator[Mended]:
-    around = Around(sizes, looked.folded, (path for path in sizes if path not in looked.named))
+    around = Around(looked.sizes, looked.folded, (path for path in sizes if path not in looked.named))
     for path, (sheet, data) in looked.sheets.items():
         mended = mend_sheet(path, sheet, data, around) if only in ("", path) else None
         if mended is not None:
@@ -158,6 +163,14 @@ def _read(reader: PartReader, path: str, kind: str) -> tuple[DiscSheet, bytes]:
     except OSError as error:
         fault = DiscFault(fault="no-sheet", reason=f"cannot be read: {reason_of(error)}")
         return DiscSheet(kind=kind, files=(), faults=(fault,)), b""
+
+
+def _is_there(reader: PartReader, path: str) -> bool:
+    try:
+        reader(path, 0, 1)
+    except OSError:
+        return False
+    return True
 
 
 def _start(reader: PartReader, path: str) -> bytes:

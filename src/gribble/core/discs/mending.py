@@ -11,8 +11,8 @@ import re
 from collections.abc import Iterable, Iterator, Mapping
 from functools import cached_property
 
-from gribble.core.base.paths import climb_fault, fold, join, parent
-from gribble.core.discs.check import IMAGES, absolute_beside, is_absolute, kind_of
+from gribble.core.base.paths import climb_fault, fold, parent
+from gribble.core.discs.check import IMAGES, absolute_beside, is_absolute, kind_of, named_by
 from gribble.core.discs.images import Volume
 from gribble.core.discs.playlists import NamedDisc, disc_of, one_title
 from gribble.core.discs.sheets import DiscSheet, SheetFile, decoded
@@ -126,8 +126,7 @@ def _renamed(line: str, old: str, new: str, *, quote: bool) -> str:
 
 
 def _target(path: str, sheet: DiscSheet, file: SheetFile) -> str:
-    name = file.name.replace("\\", "/") if sheet.kind == "m3u" else file.name
-    return join(parent(path), name)
+    return named_by(path, sheet.kind, file.name)
 
 
 def _in_other_case(

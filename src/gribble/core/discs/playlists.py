@@ -13,7 +13,7 @@ from collections.abc import Iterable, Mapping
 
 from msgspec import Struct, structs
 
-from gribble.core.base.paths import fold, join, parent
+from gribble.core.base.paths import climb_fault, fold, join, parent
 from gribble.core.records.discs import Playlist
 
 _ORDINALS = {
@@ -162,6 +162,16 @@ def _playlist(folder: str, discs: list[NamedDisc]) -> Playlist:
         missing=tuple(number for number in range(1, total + 1) if number not in present),
         total=total,
     )
+
+
+def can_be_listed(path: str) -> bool:
+    """Whether the path of a file can stand on a line of a playlist, and be read again as what it is."""
+    return climb_fault(path) is None and path.splitlines() == [path.rstrip()]
+
+
+def as_entry(path: str) -> str:
+    """A relative path as a line of a playlist, in which a sign at its beginning means nothing."""
+    return f"./{path}" if path.startswith(("#", " ", "\ufeff")) else path
 
 
 def lines_of(entries: list[str], former: Iterable[str]) -> list[str]:
