@@ -112,10 +112,29 @@ def test_what_is_beyond_doubt_is_mended_and_the_rest_is_left(gribble: Gribble, w
     assert (world / "discs/Winkle/Winkle.cue.before-1").read_bytes() == before["discs/Winkle/Winkle.cue"][0]
     left = {path: data for path, (data, _) in before.items() if path.startswith("discs/") and not path.endswith("/")}
     changed = {f"discs/{path}" for path in MENDED}
+    assert (world / "discs/Old Pier.m3u.txt.before-1").read_bytes() == left.pop("discs/Old Pier.m3u.txt")
     assert {path: (world / path).read_bytes() for path in left if path not in changed} == {
         path: data for path, data in left.items() if path not in changed
     }
     assert "Nothing to mend" in gribble("discs", "mend", "discs", cwd=world, code=0).out
+
+
+def test_a_further_ending_goes_and_the_former_file_is_kept_unless_a_playlist_names_it(
+    gribble: Gribble, tmp_path: Path
+) -> None:
+    sheet = b'\xef\xbb\xbfFILE "a.bin" BINARY\n  TRACK 01 MODE1/2352\n    INDEX 01 00:00:00\n'
+    files(tmp_path, {"discs/a.cue.txt": sheet, "discs/a.bin": bytes(2352), "discs/b.cue.txt": sheet})
+    files(tmp_path, {"discs/lists/b.m3u": b"../b.cue.txt\n"})
+    said = gribble("discs", "mend", "discs", "--yes", cwd=tmp_path, code=0).words
+    assert "a.cue (the former file is kept as a.cue.txt.before-1)" in said
+    there = {path.name: path.read_bytes() for path in (tmp_path / "discs").glob("*.c*")}
+    right = sheet[3:]
+    assert there == {"a.cue": right, "a.cue.txt.before-1": sheet, "b.cue.txt": right, "b.cue.txt.before-1": sheet}
+    assert "Nothing to mend" in gribble("discs", "mend", "discs", cwd=tmp_path, code=0).out
+    left = gribble("discs", "check", "discs", "--json", cwd=tmp_path, code=1).json["files"]
+    assert [(one["path"], [f["fault"] for f in one["findings"]]) for one in left if one["findings"]] == [
+        ("discs/b.cue.txt", ["ending"])
+    ]
 
 
 def test_mending_on_a_rig_is_a_run_and_never_in_a_source(gribble: Gribble, world: Path) -> None:

@@ -18,7 +18,8 @@ from gribble.cli.session import Session, ask
 from gribble.core.audit.asked import rig_root
 from gribble.core.base.amounts import count
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
-from gribble.core.base.filewriter import changed, stamp_at, write_file
+from gribble.core.base.filewriter import changed, keep_aside, stamp_at, write_file
+from gribble.core.base.paths import is_link
 from gribble.core.base.suggest import suggest
 from gribble.core.files.volumes import cluster_of
 from gribble.core.placing.contents import Text, encoded, steps_of
@@ -499,5 +500,7 @@ def write_texts(call: Call, texts: list[Text], session: Session | None, yes: boo
         if stamp_at(target) != before[target]:
             raise changed(target)
         kept = write_file(target, [encoded(one)], replace_other=True)
+        if one.former and (former := Path(one.former)) != target and not is_link(former):
+            kept = keep_aside(former)
         call.screen.say(f"written: {shorten(str(target))}{kept_words(kept)}")
     return code

@@ -92,6 +92,16 @@ def write_file(
             return kept
 
 
+def keep_aside(path: Path) -> Path:
+    """Give a file whose place another one has taken, under another name, the name of a former file; its new path.
+    Raises GribbleError."""
+    with _writing(path, path), locked(path.parent):
+        kept = _keep_beside(path)
+        path.unlink()
+        flush_folder(path.parent)
+        return kept
+
+
 def check_target(target: Path, own: Own | None = None, *, replace_other: bool | None = None) -> None:
     """Raise what `write_file` would raise for what is at the target now: so a refusal comes before the work."""
     place = _place_of(target)

@@ -124,7 +124,8 @@ def _to_be_named(mends: Iterable[Mended], sizes: Mapping[str, int]) -> frozenset
 
 
 def _mends(looked: _Looked, sizes: Mapping[str, int], only: str) -> Iterator[Mended]:
-    around = Around(looked.sizes, looked.folded, (path for path in sizes if path not in looked.named))
+    unnamed = (path for path in sizes if path not in looked.named)
+    around = Around(looked.sizes, looked.folded, unnamed, looked.named)
     for path, (sheet, data) in looked.sheets.items():
         mended = mend_sheet(path, sheet, data, around) if only in ("", path) else None
         if mended is not None:

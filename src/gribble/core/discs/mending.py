@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Container, Iterable, Iterator, Mapping
 from functools import cached_property
 
 from gribble.core.base.paths import climb_fault, fold, parent
@@ -26,11 +26,18 @@ POSTGAP = 150
 class Around:
     """The files that lie around sheets, by what one that was renamed is found again by; put in order once for all."""
 
-    def __init__(self, sizes: Mapping[str, int], folded: Mapping[str, str], unnamed: Iterable[str]) -> None:
+    def __init__(
+        self,
+        sizes: Mapping[str, int],
+        folded: Mapping[str, str],
+        unnamed: Iterable[str],
+        named: Container[str] = frozenset(),
+    ) -> None:
         """`sizes` are all files by path, in bytes, `folded` the same paths by folded form, `unnamed` the images that no
-        sheet names."""
+        sheet names, `named` all that one names."""
         self.sizes = sizes
         self.folded = folded
+        self.named = named
         self._images: dict[tuple[str, tuple[int, int] | None], list[str]] = {}
         self._numbered: dict[tuple[str, tuple[int, int] | None, int], list[str]] = {}
         for one in unnamed:
@@ -80,7 +87,7 @@ def mend_sheet(path: str, sheet: DiscSheet, data: bytes, around: Around) -> Mend
         changes.append("in UTF-8")
     right = path[: -len(".txt")] if path.lower().endswith(".txt") else path
     if right != path:
-        if right in sizes:
+        if right in sizes or path in around.named:  # a playlist would not find it any more
             right = path
         else:
             changes.append("without the further ending .txt")
