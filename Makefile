@@ -16,7 +16,7 @@ demo: .venv/installed
 	@$(BIN)/gribble demo build/demo
 
 test: .venv/ready
-	@test -d tests/__pycache__ || $(BIN)/pytest -n 0 --collect-only > /dev/null  # compiled once, not by every worker
+	@test -d tests/__pycache__ || $(BIN)/pytest -n 0 --collect-only > /dev/null || true  # compiled once for all workers
 	PYTHONWARNDEFAULTENCODING=1 $(BIN)/pytest
 	$(MAKE) --jobs 2 ground-windows ground-mac ground-card
 

@@ -353,7 +353,7 @@ def show_tally(screen: Screen, tally: Tally) -> None:
         screen.tell(f"{count(tally.unsure, 'year')} left out: the list marks it as a guess")
     if tally.spoiled:
         what = count(tally.spoiled, "digest")
-        screen.tell(f"{what} left out: a spreadsheet has made other numbers of them, and better ones stand beside them")
+        screen.tell(f"{what} left out: spoiled by a spreadsheet, and the list has better ones beside")
     for mistake in tally.mistakes:
         screen.tell(mistake)
 

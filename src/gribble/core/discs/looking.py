@@ -56,7 +56,7 @@ class _Looked:
         for path in sizes:
             if kind := kind_of(path):
                 self.sheets[path] = sheet, _ = _read(reader, path, kind)
-                named.update(named_by(path, kind, file.name) for file in sheet.files)
+                named.update(named_by(path, kind, file.name.replace("\\", "/")) for file in sheet.files)
         beyond = (path for path in named if path.startswith("../") and _is_there(reader, path))
         self.sizes = {**sizes, **dict.fromkeys(beyond, 0)}
         folded = set(map(fold, named))
