@@ -165,6 +165,16 @@ def test_installed_titles_take_names_from_a_list(gribble: Gribble, world: Path) 
     words = ("discs", "playlist", "discs/installed", "--names", "discs/names.txt", "--into", "lists", "--yes")
     gribble(*words, cwd=world, code=0)
     assert (world / "lists/Harbour Nights.m3u").read_text() == "../discs/installed/PTR-00017\n"
+    gribble("discs", "check", "lists", cwd=world, code=0)
+    within = {"discs/here.m3u": b"installed/PTR-00017\n", "discs/none.m3u": b"installed/PTR-00018\n"}
+    files(world, {**within, "discs/folder.cue": b'FILE "installed" BINARY\nTRACK 01 AUDIO\nINDEX 01 00:00:00\n'})
+    found = gribble("discs", "check", "discs", "--json", cwd=world, code=1).json["files"]
+    verdicts = {one["path"]: one["verdict"] for one in found}
+    assert [verdicts[f"discs/{name}"] for name in ("here.m3u", "none.m3u", "folder.cue")] == [
+        "sound",
+        "damaged",
+        "damaged",
+    ]
     (world / "bad.txt").write_text("PTR-1 ../up\nPTR-2\nPTR-3 fine\n")
     bad = gribble("discs", "playlist", "discs", "--names", "bad.txt", cwd=world, code=2).err
     assert "line 1: the name of PTR-1 climbs out" in bad

@@ -340,6 +340,7 @@ def test_playlists_of_a_handheld_are_written_on_it_merged_and_taken_back(
     assert "are right already" in again
     gribble(*words, "--into", "handheld:lists", "--yes", cwd=world, code=0, **PASSWORD)
     assert (world / "handheld/card/lists/Reef.m3u").read_text().startswith("../games/Reef (Disc 1).iso\n")
+    gribble("discs", "check", "handheld:lists", cwd=world, code=0, **PASSWORD)
     on_it = ("discs", "playlist", "games", "--rig", "handheld")
     assert "are right already" in gribble(*on_it, "--into", "games", "--yes", cwd=world, code=0, **PASSWORD).out
     for _ in range(2):

@@ -19,10 +19,18 @@ from gribble.cli.options import RARE, VerboseOption, YesOption
 from gribble.cli.running import write_texts
 from gribble.cli.session import Session
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, no_such, reason_of, unreadable
-from gribble.core.base.paths import base, join, name_fault, path_fault, relative
+from gribble.core.base.paths import base, folders_above, join, name_fault, path_fault, relative
 from gribble.core.base.regular import MOST_TEXT, NoTextError, read_regular, text_of
 from gribble.core.catalogue.config import fit_sheet
-from gribble.core.discs.looking import PartReader, check_files, could_be_discs, mend_files, reader_below, sizes_below
+from gribble.core.discs.looking import (
+    PartReader,
+    check_files,
+    could_be_discs,
+    mend_files,
+    no_such_part,
+    reader_below,
+    sizes_below,
+)
 from gribble.core.discs.playlists import as_entry, can_be_listed, group, lines_of
 from gribble.core.discs.playlists import named as playlists_by_name
 from gribble.core.placing.contents import Text
@@ -74,6 +82,7 @@ class Places:
         self._skipped = skipped
         self._grounds = session.rigs.grounds(call.scope) if session else {}
         self._listed: dict[str, dict[str, int]] = {}
+        self._folders: dict[str, set[str]] = {}
         homes = session.rigs.in_scope(call.scope) if session else ()
         self._local = {home.name: home.root for home in homes if not home.remote}
 
@@ -140,12 +149,13 @@ class Places:
             for listed in ground.walk():
                 self._skipped += listed.skipped
                 self._listed[rig].update((entry.path, entry.size) for entry in listed.files)
+            self._folders[rig] = folders_above(self._listed[rig])
         sizes = {path[len(prefix) :]: size for path, size in self._listed[rig].items() if path.startswith(prefix)}
 
         def part(path: str, offset: int, length: int) -> bytes:
             at = posixpath.normpath(prefix + path)
-            if at not in self._listed[rig]:  # a playlist may name anything
-                raise FileNotFoundError(errno.ENOENT, os.strerror(errno.ENOENT), path)
+            if at not in self._listed[rig]:
+                raise no_such_part(path, is_folder=at in self._folders[rig])
             return ground.part(at, offset, length)
 
         return DiscPlace(f"{ground.root}/{folder}".rstrip("/"), sizes, part, rig=rig, inside=folder)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import errno
-import os
 import posixpath
 from collections.abc import Callable, Container, Iterable, Mapping
 from pathlib import Path
@@ -25,7 +23,7 @@ from gribble.core.base.regular import read_regular
 from gribble.core.catalogue.rosters import Load, load_roster, with_others
 from gribble.core.diagnosis.likely import Wanted, key_needs_of
 from gribble.core.diagnosis.nearmisses import NearMisses, Searcher
-from gribble.core.discs.looking import check_files, reader_below
+from gribble.core.discs.looking import check_files, no_such_part, reader_below
 from gribble.core.files.archives.common import ArchiveError
 from gribble.core.files.archives.opening import MemberReader
 from gribble.core.files.discheaders import HEADER_BYTES, read_header
@@ -264,15 +262,16 @@ class World(Struct, frozen=True, kw_only=True):
     def _read_sheets(self, rig: RigSeen) -> Iterable[tuple[tuple[str, str], tuple[Checked, ...]]]:
         """The track sheets and images in a rig's game folders that do not hold."""
         shelf = Shelf(rig)
+        folders = shelf.folders
         exact = {one.folders[media.folder]: one.root.exact_names for one in rig.emulators for media in one.media}
         for folder in sorted(exact):
             holdings = {one.path[len(folder) + bool(folder) :]: one for one in shelf.below(folder)}
             sizes = {path: one.size for path, one in holdings.items()}
 
             def read(path: str, offset: int, length: int, folder: str = folder) -> bytes:
-                holding = shelf.loose.get(posixpath.normpath(posixpath.join(folder, path)))
-                if holding is None:  # a playlist may name anything
-                    raise FileNotFoundError(errno.ENOENT, os.strerror(errno.ENOENT), path)
+                at = posixpath.normpath(posixpath.join(folder, path))
+                if (holding := shelf.loose.get(at)) is None:
+                    raise no_such_part(path, is_folder=at in folders)
                 return self._part(holding, offset, length)
 
             checked = check_files(sizes, read, folds_case=rig.volume.folds_case and not exact[folder])

@@ -116,6 +116,17 @@ def parent(path: str) -> str:
     return path.rpartition("/")[0]
 
 
+def folders_above(paths: Iterable[str]) -> set[str]:
+    """The folders in which relative paths are, at any depth, without the root."""
+    found: set[str] = set()
+    for path in paths:
+        folder = parent(path)
+        while folder and folder not in found:
+            found.add(folder)
+            folder = parent(folder)
+    return found
+
+
 def folder_of_all(paths: Iterable[str]) -> str:
     """The folder of somebody's machine that all paths are in, with what parts it from the rest; empty if they are not
     all absolute."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import errno
+import os
 from collections.abc import Callable, Container, Iterable, Iterator, Mapping
 from pathlib import Path
 
@@ -9,7 +11,7 @@ from msgspec import structs
 
 from gribble.core.base.budget import TRACKS_BYTES
 from gribble.core.base.errors import reason_of
-from gribble.core.base.paths import base, fold, join, parent
+from gribble.core.base.paths import base, fold, folders_above, join, parent
 from gribble.core.base.regular import open_regular
 from gribble.core.discs.check import BARE, IMAGES, check_sheet, folded_paths, kind_of, lone_images, named_by
 from gribble.core.discs.images import COMPRESSED, Volume, check_compressed, image_faults, read_volume
@@ -21,8 +23,8 @@ from gribble.core.records.holding import Skipped
 from gribble.core.survey.walking import walk
 
 PartReader = Callable[[str, int, int], bytes]
-"""Gives some bytes of a file by path, offset and length, fewer where it ends before; may raise OSError. A path may lead
-out of the root, as `../…`."""
+"""Gives some bytes of a file by path, offset and length, fewer where it ends before. Raises OSError, for a folder
+IsADirectoryError. A path may lead out of the root, as `../…`: a playlist may name anything."""
 
 
 def sizes_below(root: Path, skipped: list[Skipped]) -> dict[str, int]:
@@ -38,6 +40,8 @@ def reader_below(root: Path) -> PartReader:
     """What reads the files of a folder of this machine."""
 
     def read(path: str, offset: int, length: int) -> bytes:
+        if os.path.isdir(root / path):
+            raise no_such_part(path, is_folder=True)
         with open_regular(root / path) as stream:
             stream.seek(offset)
             return stream.read(length)
@@ -45,20 +49,30 @@ def reader_below(root: Path) -> PartReader:
     return read
 
 
+def no_such_part(path: str, *, is_folder: bool) -> OSError:
+    """What a `PartReader` raises for what is not there, or is a folder."""
+    number = errno.EISDIR if is_folder else errno.ENOENT
+    return OSError(number, os.strerror(number), path)
+
+
 class _Looked:
-    """The sheets among some files, read, and the images that no sheet names; `sizes` are those of all files, and of
-    what playlists name beyond their root (as 0), where it is there."""
+    """The sheets among some files, read, and the images that no sheet names. `sizes` are those of all files, and of
+    what playlists name that is there (as 0): folders, and what is beyond the root."""
 
     def __init__(self, sizes: Mapping[str, int], reader: PartReader) -> None:
         self.folded = folded_paths(sizes)
         self.sheets: dict[str, tuple[DiscSheet, bytes]] = {}
-        named: set[str] = set()
+        named, listed = set[str](), set[str]()
         for path in sizes:
             if kind := kind_of(path):
                 self.sheets[path] = sheet, _ = _read(reader, path, kind)
-                named.update(named_by(path, kind, file.name.replace("\\", "/")) for file in sheet.files)
-        beyond = (path for path in named if path.startswith("../") and _is_there(reader, path))
-        self.sizes = {**sizes, **dict.fromkeys(beyond, 0)}
+                found = [named_by(path, kind, file.name.replace("\\", "/")) for file in sheet.files]
+                named.update(found)
+                listed.update(found if kind == "m3u" else ())
+        absent = listed.difference(sizes)
+        folders = folders_above(sizes) if absent else set[str]()
+        there = (path for path in absent if path in folders or (path.startswith("../") and _is_there(reader, path)))
+        self.sizes = {**sizes, **dict.fromkeys(there, 0)}
         folded = set(map(fold, named))
         self.named = frozenset(path for path in sizes if fold(path) in folded)
 
@@ -169,6 +183,8 @@ def _read(reader: PartReader, path: str, kind: str) -> tuple[DiscSheet, bytes]:
 def _is_there(reader: PartReader, path: str) -> bool:
     try:
         reader(path, 0, 1)
+    except IsADirectoryError:
+        return True
     except OSError:
         return False
     return True

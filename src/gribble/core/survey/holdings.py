@@ -11,7 +11,7 @@ from itertools import chain
 
 from gribble.core.base.digests import NO_DIGESTS, Digests
 from gribble.core.base.names import ANY_NAME
-from gribble.core.base.paths import fold, join, parent
+from gribble.core.base.paths import fold, folders_above, join, parent
 from gribble.core.records.holding import Archived, Holding, Holdings, Skipped, Why, nearness
 from gribble.core.records.place import Place
 from gribble.core.records.rig_seen import RigSeen
@@ -273,12 +273,7 @@ class Shelf:
     @property
     def folders(self) -> frozenset[str]:
         """Every folder that holds a file, at any depth, and the root."""
-        found = {""}
-        for folder in {parent(path) for path in self.loose}:
-            while folder not in found:
-                found.add(folder)
-                folder = parent(folder)
-        return frozenset(found)
+        return frozenset({"", *folders_above(self.loose)})
 
     def folder(self, path: str) -> list[Holding]:
         """The files directly in a folder."""
