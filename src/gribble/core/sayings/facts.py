@@ -310,7 +310,7 @@ _SAYINGS: dict[type[f.Fact], Callable[[Any], str]] = {
         f"{'right content, but ' if one.right else ''}the folder is spelled {one.there}, and the device finds only "
         f"{one.wanted}"
     ),
-    f.NamedOddly: lambda one: f"the name {one.path} has signs that not every system takes",
+    f.NamedOddly: lambda one: f"not every system takes the name {one.path}",
     f.IsFolder: lambda one: f"{one.path} is a folder",
     f.IsThing: lambda one: f"{one.path} {one.what}",
     f.FileAbove: lambda one: f"{one.path} is a file, but a folder is needed there",
@@ -387,7 +387,7 @@ _FIXES: dict[type[f.Fact], Callable[[Any], str]] = {
     f.Contended: lambda _: "give one of them a folder of its own in gribble.toml, or ignore it there",
     f.FolderSpelled: lambda one: f"rename it to {one.wanted}",
     f.NamedOddly: lambda one: (
-        f"move it yourself to {one.to}" if one.to else "give it a plain name: letters, digits, dots and hyphens"
+        f"move it to {one.to}" if one.to else "give it a short, plain name: letters, digits, dots and hyphens"
     ),
     f.IsFolder: lambda _: "move it away",
     f.IsThing: lambda _: "move it away",
