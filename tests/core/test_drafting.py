@@ -184,6 +184,24 @@ def test_a_digest_that_a_spreadsheet_spoiled_is_left_out_beside_a_better_one(tmp
     assert len(tally.mistakes) == 1
 
 
+@pytest.mark.parametrize(
+    ("sentence", "name"),
+    [
+        ("You need {} in the boot folder.", "tern8.rom"),
+        ("For the disks get {}.", "drive.rom"),
+        ("The file {} has to be there.", "tern8.rom"),
+        ("Du brauchst auch {}.", "tern8.rom"),
+        ("Il faut le fichier {}.", "tern8.rom"),
+        ("{}.", "The Tern.rom"),
+        ("{}", "Get the Tern.rom"),
+    ],
+)
+def test_the_words_of_a_sentence_are_none_of_a_name(tmp_path: Path, sentence: str, name: str) -> None:
+    text = "".join(f"{sentence.format(f'{name} ({sha1(name.encode())})')}\n" for name in (name, "other.rom"))
+    _, sheet, _ = taken(tmp_path, "plover.txt", text)
+    assert [one.name for one in sheet.needs] == [name, "other.rom"]
+
+
 def crc(name: str) -> str:
     return f"{zlib.crc32(name.encode()):08x}"
 

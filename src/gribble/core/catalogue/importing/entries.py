@@ -12,7 +12,7 @@ from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.catalogue.importing.plaintext import heading_in, numbered, section_in, without_looks
 from gribble.core.catalogue.importing.tables import NOTHING_ABOVE, Head, Line, Row, label_of, said_in
 from gribble.core.catalogue.importing.values import NOT_CUT, is_datum, is_file_name
-from gribble.core.catalogue.importing.words import EXACT, head_points, is_label, level_said, meaning
+from gribble.core.catalogue.importing.words import EXACT, SENTENCE, head_points, is_label, level_said, meaning, plain
 
 COLUMNS = (
     "File", "Description", "Machine", "Folder", "Region", "Version", "Required", "Notes", "Size", "CRC32", "MD5",
@@ -473,10 +473,14 @@ def _names_in(line: Line) -> tuple[list[str], str]:
     rest = text
     for name in names:
         rest = re.sub(rf"[`\[\"*]*{re.escape(name)}[`\]\"*]*", "|", rest, count=1)
+    before, parted, behind = rest.partition("|")
+    if parted and _IN_SENTENCES.issuperset(map(plain, before.split())):
+        rest = parted + behind
     alone = not _SIZE.sub("", re.sub(r"\([^()]*\)", "", rest)).strip("| \t/*.,;:-")
     return (names, rest) if names and (tells or alone) else ([], text)
 
 
+_IN_SENTENCES = SENTENCE["acts"] | SENTENCE["others"]
 _PIECES = re.compile(r"\s*[=,;|\t]\s*|\s{2,}")
 
 
@@ -487,7 +491,19 @@ def _whole_name(text: str, match: re.Match[str]) -> str:
     while words and (head_points(words[0], "name") == EXACT or not any(map(str.isalpha, words[0]))):
         del words[0]
     whole = " ".join([*words, match[0]])
-    return whole if whole in text and is_file_name(whole) and not any(_digests_in(whole)) else match[0]
+    if whole in text and is_file_name(whole) and not any(_digests_in(whole)):
+        return _in_sentence(whole, text)
+    return match[0]
+
+
+def _in_sentence(name: str, text: str) -> str:
+    """The name of a file without the words with which a sentence comes to it: "You need", "The file"."""
+    *before, last = name.split() or [""]
+    told = [plain(word) for word in before]
+    if not told or not text.rstrip().endswith((".", "!")) or not is_file_name(last) or told[0] not in _IN_SENTENCES:
+        return name
+    acts = not SENTENCE["acts"].isdisjoint(told)
+    return last if acts or head_points(before[-1], "name") == EXACT else name
 
 
 def _marked(text: str) -> list[str]:
@@ -513,4 +529,5 @@ def _in_front(text: str) -> list[str]:
         return [word]
     front = _BEFORE.split(text, maxsplit=1)[0]
     names = [name.strip() for name in re.split(r"\s+(?:/|or|oder|ou|o|of)\s+", front)]
+    names = [_in_sentence(name, text) for name in names]
     return names if all(is_file_name(name) and not any(_digests_in(name)) for name in names) else []

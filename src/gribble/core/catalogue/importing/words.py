@@ -32,6 +32,8 @@ _PLAYS = dict(
     sorted(((one, word) for one, word in _MEANINGS["plays"].items() if len(one) > 3), key=lambda one: -len(one[0]))
 )
 """What says in a sentence how something plays, the longest first: "not working" before "working"."""
+SENTENCE = {kind: frozenset(words) for kind, words in _SAID["sentence"].items()}
+"""The words with which a sentence that tells of a file begins: `acts`, and `others` beside them."""
 STOP_WORDS = frozenset(_SAID["stop"]["words"])
 """Words in a title or the name of a file that are no name of an emulator."""
 BLANKS = frozenset(_SAID["blanks"]["words"])
