@@ -13,9 +13,7 @@ import msgspec
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import Mistake, MistakesError
 from gribble.core.base.regular import MOST_TEXT, read_text
-from gribble.core.catalogue.importing.values import ValueFault, digest
 from gribble.core.records.holding import Holding, key_of, nearness
-from gribble.core.records.imported import Field
 from gribble.core.records.sheet import Accept, Need, Sheet
 from gribble.core.survey.holdings import Stock
 
@@ -69,15 +67,17 @@ def _unguarded(cell: str) -> str:
 def _content(path: Path, number: int, row: dict[str, str]) -> Accept:
     """What a row says of a content. A digest that a spreadsheet spoiled is left out where there is another one."""
     known: dict[str, str] = {}
-    fault: ValueFault | None = None
-    for name in HEX_LENGTHS:
-        try:
-            if value := row[name] or "":
-                known[name] = digest(value, name, Field(from_=name, pad=value.isdigit()))
-        except ValueFault as error:
-            fault = error
+    fault = ""
+    for name, length in HEX_LENGTHS.items():
+        value = (row[name] or "").lower()
+        if value.isdecimal() and value.strip("0"):
+            value = value.rjust(length, "0")  # zeros in front fall away where it is taken for a number
+        if len(value) == length and not value.strip("0123456789abcdef"):
+            known[name] = value
+        elif value:
+            fault = f"{value[:80]} is no {name}"
     if fault and not known:
-        raise _wrong(Mistake(str(path), f"line {number}", f"its digest {fault}"))
+        raise _wrong(Mistake(str(path), f"line {number}", fault))
     size = row["size"] or ""
     if size and not (size.isascii() and size.isdigit() and len(size) < 19):
         raise _wrong(Mistake(str(path), f"line {number}", f"{size[:80]} is no size in bytes"))
