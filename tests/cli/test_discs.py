@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from contextlib import nullcontext
 from pathlib import Path
 
 import pytest
 
 from tests.conftest import Gribble, tree
-from tests.making import files
+from tests.ground.volume import folding_volume
+from tests.making import A, files, small_world
 from tests.seeded import DISCS, MENDED
 
 
@@ -183,6 +185,22 @@ def test_installed_titles_take_names_from_a_list(gribble: Gribble, world: Path) 
         "there is no file or folder called none"
         in gribble("discs", "playlist", "discs", "--names", "none", cwd=world, code=2).err
     )
+
+
+@pytest.mark.parametrize(("folds", "exact"), [(True, False), (True, True), (False, False)])
+def test_a_playlist_in_a_game_folder_names_what_is_elsewhere_on_the_rig(
+    gribble: Gribble, tmp_path: Path, folds: bool, exact: bool
+) -> None:
+    there = {"rig/games/lists/a.m3u": b"../../other/a.iso\n../../OTHER/A.ISO\n../b.iso\n../../../drawer/x\n"}
+    media = '[[media]]\nfolder = "games"\naccepts = [".m3u", ".iso"]\n'
+    with folding_volume(tmp_path / "beneath", tmp_path / "at") if folds else nullcontext(tmp_path) as base:
+        world = small_world(base, {**there, "rig/other/a.iso": A, "rig/games/b.iso": A, "drawer/x": A}, media)
+        path = world / "catalogue/plover.sheet.toml"
+        text = path.read_text().replace('boot = "boot"', 'boot = "boot"\ngames = "games"')
+        path.write_text(text.replace("[[media]]", f"[root]\nexact_names = {str(exact).lower()}\n[[media]]"))
+        found = gribble("check", "--games", "--json", cwd=world).json["rigs"][0]["emulators"][0]["media"]
+    wrong = [one["reason"].partition(":")[0] for one in found if one["file"].endswith(".m3u") and one["reason"]]
+    assert wrong == [*(["../../OTHER/A.ISO"] if exact or not folds else []), "../../../drawer/x"]
 
 
 @pytest.mark.parametrize("into", ["discs", "lists", "discs/lists/deep"])

@@ -270,7 +270,7 @@ class World(Struct, frozen=True, kw_only=True):
 
             def read(path: str, offset: int, length: int, folder: str = folder) -> bytes:
                 at = posixpath.normpath(posixpath.join(folder, path))
-                if (holding := shelf.loose.get(at)) is None:
+                if (holding := shelf.loose.get(at) if exact[folder] else shelf.at(at)) is None:
                     raise no_such_part(path, is_folder=at in folders)
                 return self._part(holding, offset, length)
 
