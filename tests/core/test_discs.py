@@ -165,7 +165,7 @@ def test_no_text_breaks_a_parser(data: bytes, kind: str, size: int) -> None:
     volume = read_volume(lambda at, length: data[at % 7 :][:length])
     assert volume is None or volume.sector_bytes
     sizes = {"a.bin": size, "t.BIN": size, "b.bin": 2352}
-    mended = mend_sheet(f"x.{kind}", sheet, data, Around(sizes, folded_paths(sizes), ["b.bin"]))
+    mended = mend_sheet(f"x.{kind}", sheet, data, Around(sizes, folded_paths(sizes), {"a.bin", "t.BIN"}))
     assert mended is None or (mended.changes and mended.path == f"x.{kind}")
     assert check_compressed("x.chd", size, data[:124]).verdict in ("sound", "unproven", "damaged", "imposter")
 
@@ -178,9 +178,7 @@ def cue_of(names: list[str]) -> bytes:
 def mended(names: list[str], sizes: dict[str, int]) -> Mended | None:
     """What mending makes of a cue sheet of one track in each file, where these files are there."""
     data = cue_of(names)
-    return mend_sheet(
-        "d.cue", read_sheet("cue", data), data, Around(sizes, folded_paths(sizes), [*sizes.keys() - set(names)])
-    )
+    return mend_sheet("d.cue", read_sheet("cue", data), data, Around(sizes, folded_paths(sizes), set(names)))
 
 
 @given(
@@ -209,11 +207,11 @@ def test_one_image_is_found_by_its_length_alone_or_not_at_all() -> None:
     assert mended(["a.bin", "b.bin"], {"Tide (Disc 1).bin": 2352, "Tide (Disc 2).bin": 2352}) is None
     gdi = b"2\n1 0 4 2352 a.bin 0\n2 600 0 2352 b.raw 0\n"
     sizes = {"b.raw": 2352, "x.bin": 2352 * 601}
-    assert mend_sheet("d.gdi", read_sheet("gdi", gdi), gdi, Around(sizes, {}, ["x.bin"])) is None, (
+    assert mend_sheet("d.gdi", read_sheet("gdi", gdi), gdi, Around(sizes, {}, {"a.bin", "b.raw"})) is None, (
         "longer than its place"
     )
     sizes["x.bin"] = 2352 * 600
-    one = mend_sheet("d.gdi", read_sheet("gdi", gdi), gdi, Around(sizes, {}, ["x.bin"]))
+    one = mend_sheet("d.gdi", read_sheet("gdi", gdi), gdi, Around(sizes, {}, {"a.bin", "b.raw"}))
     assert one is not None
     assert one.text == gdi.decode().replace("a.bin", "x.bin")
 
@@ -221,10 +219,10 @@ def test_one_image_is_found_by_its_length_alone_or_not_at_all() -> None:
 def test_an_older_encoding_is_only_rewritten_where_its_names_are_found() -> None:
     data = cue_of(["caf\u00e9.bin"]).decode().encode("cp1252")
     sheet = read_sheet("cue", data)
-    one = mend_sheet("d.cue", sheet, data, Around({"caf\u00e9.bin": 2352}, {}, []))
+    one = mend_sheet("d.cue", sheet, data, Around({"caf\u00e9.bin": 2352}, {}, set()))
     assert one is not None
     assert one.text.encode() == cue_of(["caf\u00e9.bin"])
-    assert mend_sheet("d.cue", sheet, data, Around({"caf?.bin": 2352}, {}, [])) is None
+    assert mend_sheet("d.cue", sheet, data, Around({"caf?.bin": 2352}, {}, {"caf?.bin"})) is None
 
 
 def test_a_sheet_is_made_only_for_an_image_that_its_volume_fills() -> None:
@@ -324,7 +322,7 @@ def test_a_playlist_in_another_order_is_told_and_put_in_order() -> None:
     assert (found.verdict, [one.fault for one in found.findings]) == ("damaged", ["order"])
     assert check_sheet("Tide.m3u", read_sheet("m3u", right.encode()), sizes, folded_paths(sizes)).verdict == "sound"
     made = mend_sheet(
-        "Tide.m3u", read_sheet("m3u", wrong.encode()), wrong.encode(), Around(sizes, folded_paths(sizes), [])
+        "Tide.m3u", read_sheet("m3u", wrong.encode()), wrong.encode(), Around(sizes, folded_paths(sizes), set())
     )
     assert made is not None
     assert made.text == right
@@ -336,6 +334,6 @@ def test_a_file_of_an_absolute_path_that_lies_beside_is_written_so() -> None:
         sheet = read_sheet("cue", text.encode())
         (fault,) = check_sheet("disc.cue", sheet, SIZES, folded_paths(SIZES)).findings
         assert (fault.fault, fault.remedy) == ("absolute", "write disc.bin instead")
-        made = mend_sheet("disc.cue", sheet, text.encode(), Around(SIZES, folded_paths(SIZES), []))
+        made = mend_sheet("disc.cue", sheet, text.encode(), Around(SIZES, folded_paths(SIZES), set()))
         assert made is not None
         assert made.text == CUE

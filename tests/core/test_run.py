@@ -194,6 +194,17 @@ def test_steps_whose_world_has_changed_are_refused_one_by_one(tmp_path: Path) ->
     assert (Path(rig.root) / "swap-a").read_bytes() == b"A"
 
 
+@pytest.mark.parametrize("path", ["boot/a\n.rom", "boot\\a.rom", "C:a.rom"])
+def test_a_run_of_before_that_began_with_a_step_that_no_store_takes_is_undone(tmp_path: Path, path: str) -> None:
+    rig = rig_with(tmp_path / "rig", {path: b"A", "other": b"B"})
+    before = files_of(Path(rig.root))
+    failed = carried(rig, (step(Rename, path, "boot/a.rom", b"A"), step(Rename, "other", "boot/b.rom", b"B")))
+    assert failed.keys() == {0}
+    assert files_of(Path(rig.root)).keys() == {path, "boot/b.rom"}
+    taken_back(rig)
+    assert files_of(Path(rig.root)) == before
+
+
 def test_a_content_that_is_not_the_plans_is_never_put_in_place(tmp_path: Path) -> None:
     rig = rig_with(tmp_path / "rig", {"a.rom": b"old"})
     (tmp_path / "new").write_bytes(b"bonest")

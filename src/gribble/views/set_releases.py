@@ -12,10 +12,9 @@ from rich.text import Text
 
 from gribble.core.answers.changes import cost_of_release, release_effects
 from gribble.core.answers.rosters import CardFit, Matched
-from gribble.core.answers.wishes import FORMULAS
 from gribble.core.base.amounts import count, size
+from gribble.core.base.cells import guarded_cell
 from gribble.core.base.filewriter import Own
-from gribble.core.base.paths import visible
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.holding import Holding
 from gribble.core.records.roster import Roster
@@ -196,19 +195,13 @@ def compare_csv(changes: list[SetChange]) -> str:
     return written_csv(_COLUMNS, rows)
 
 
-def _cell(text: str) -> str:
-    """A cell that no spreadsheet takes for a formula, with nothing invisible in it."""
-    plain = visible(text, " ")
-    return f"'{plain}" if plain.lstrip().startswith(FORMULAS) or text != text.lstrip("\t\r") else plain
-
-
 def written_csv(titles: list[str], rows: Iterable[list[str]]) -> str:
     """A table as CSV (RFC 4180, with LF). What a spreadsheet could take for a formula is kept from being one."""
     stream = io.StringIO()
     writer = csv.writer(stream, lineterminator="\n")
     writer.writerow(titles)
     for row in rows:
-        writer.writerow([_cell(cell) for cell in row])
+        writer.writerow([guarded_cell(cell) for cell in row])
     return stream.getvalue()
 
 

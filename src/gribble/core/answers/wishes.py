@@ -10,7 +10,8 @@ from typing import NamedTuple
 
 import msgspec
 
-from gribble.core.base.digests import HEX_LENGTHS
+from gribble.core.base.cells import unguarded_cell
+from gribble.core.base.digests import HEX_LENGTHS, with_zeros
 from gribble.core.base.errors import Mistake, MistakesError
 from gribble.core.base.regular import MOST_TEXT, read_text
 from gribble.core.records.holding import Holding, key_of, nearness
@@ -19,8 +20,6 @@ from gribble.core.survey.holdings import Stock
 
 COLUMNS = ("emulator", "for", "file", "size", *HEX_LENGTHS)
 """What is read of the table that `gribble report --obtain` writes."""
-FORMULAS = ("=", "+", "-", "@", "＝", "＋", "－", "＠")
-"""What a cell begins with that a spreadsheet could take for a formula; the wide forms count in some."""
 MOST_WISHES = 100_000
 
 
@@ -44,7 +43,7 @@ def read_wishes(path: Path) -> list[Wish]:
     found: list[Wish] = []
     try:
         for number, row in enumerate(rows, start=2):
-            emulator, what, file = (_unguarded(row[name] or "") for name in ("emulator", "for", "file"))
+            emulator, what, file = (unguarded_cell(row[name] or "") for name in ("emulator", "for", "file"))
             accept = _content(path, number, row)
             if (row.get("content") or "").startswith("or ") and found:  # another content for the row above
                 last = found.pop()
@@ -59,19 +58,14 @@ def read_wishes(path: Path) -> list[Wish]:
     return found
 
 
-def _unguarded(cell: str) -> str:
-    """A cell without the sign that kept it from being a formula."""
-    return cell[1:] if cell.startswith("'") and cell[1:].lstrip().startswith(FORMULAS) else cell
-
-
 def _content(path: Path, number: int, row: dict[str, str]) -> Accept:
     """What a row says of a content. A digest that a spreadsheet spoiled is left out where there is another one."""
     known: dict[str, str] = {}
     fault = ""
     for name, length in HEX_LENGTHS.items():
         value = (row[name] or "").lower()
-        if value.isdecimal() and value.strip("0"):
-            value = value.rjust(length, "0")  # zeros in front fall away where it is taken for a number
+        if value.isdecimal():
+            value = with_zeros(value, length)
         if len(value) == length and not value.strip("0123456789abcdef"):
             known[name] = value
         elif value:

@@ -12,6 +12,12 @@ HEX_LENGTHS = {"crc32": 8, "md5": 32, "sha1": 40, "sha256": 64}
 """Length of each algorithm's digest in hexadecimal digits."""
 
 
+def with_zeros(text: str, length: int) -> str:
+    """The text of a digest with the zeros in front that fall away where a program takes it for a number; the text as it
+    is where nothing of it is left, since it could have been any power of ten."""
+    return text.rjust(length, "0") if text.strip("0") else text
+
+
 class Digests(Struct, frozen=True, kw_only=True, gc=False):
     """Digests of one content in lower-case hexadecimal; absent ones are None."""
 

@@ -85,7 +85,7 @@ def check_files(
     With `only`, the one file of that path, against all that lies around it; `folds_case` says what their volume does.
     """
     looked = _Looked(sizes, reader)
-    mends = {one.before: one for one in _mends(looked, sizes, only) if one.before}
+    mends = {one.before: one for one in _mends(looked, only) if one.before}
     for path, (sheet, _) in looked.sheets.items():
         if only in ("", path):
             checked = check_sheet(path, sheet, looked.sizes, looked.folded, folds_case=folds_case)
@@ -123,7 +123,7 @@ def _check_image(
 def mend_files(sizes: Mapping[str, int], reader: PartReader, only: str = "") -> list[Mended]:
     """The sheets among some files that can be put right beyond doubt, and those that lack for lone images."""
     looked = _Looked(sizes, reader)
-    mends = list(_mends(looked, sizes, only))
+    mends = list(_mends(looked, only))
     for checked in lone_images(sizes, looked.named | _to_be_named(mends, sizes)):
         if only in ("", checked.path):
             new = sheet_for(checked.path, sizes[checked.path], _volume(reader, checked.path), sizes)
@@ -137,9 +137,8 @@ def _to_be_named(mends: Iterable[Mended], sizes: Mapping[str, int]) -> frozenset
     return frozenset(path for path in sizes if fold(path) in used)
 
 
-def _mends(looked: _Looked, sizes: Mapping[str, int], only: str) -> Iterator[Mended]:
-    unnamed = (path for path in sizes if path not in looked.named)
-    around = Around(looked.sizes, looked.folded, unnamed, looked.named)
+def _mends(looked: _Looked, only: str) -> Iterator[Mended]:
+    around = Around(looked.sizes, looked.folded, looked.named)
     for path, (sheet, data) in looked.sheets.items():
         mended = mend_sheet(path, sheet, data, around) if only in ("", path) else None
         if mended is not None:

@@ -30,18 +30,17 @@ class Around:
         self,
         sizes: Mapping[str, int],
         folded: Mapping[str, str],
-        unnamed: Iterable[str],
-        named: Container[str] = frozenset(),
+        named: Container[str],
     ) -> None:
-        """`sizes` are all files by path, in bytes, `folded` the same paths by folded form, `unnamed` the images that no
-        sheet names, `named` all that one names."""
+        """`sizes` are all files by path, in bytes, `folded` the same paths by folded form, `named` all that a sheet
+        names."""
         self.sizes = sizes
         self.folded = folded
         self.named = named
         self._images: dict[tuple[str, tuple[int, int] | None], list[str]] = {}
         self._numbered: dict[tuple[str, tuple[int, int] | None, int], list[str]] = {}
-        for one in unnamed:
-            if one.lower().endswith(IMAGES):
+        for one in sizes:
+            if one.lower().endswith(IMAGES) and one not in named:
                 place = parent(one), _place(one)
                 self._images.setdefault(place, []).append(one)
                 self._numbered.setdefault((*place, _number(one)), []).append(one)
@@ -77,7 +76,7 @@ def mend_sheet(path: str, sheet: DiscSheet, data: bytes, around: Around) -> Mend
     for line, (name, _) in found.items():
         lines[line - 1] = _renamed(lines[line - 1], by_line[line], name, quote=sheet.kind != "m3u")
     text = "".join(lines)
-    all_there = all(file.line in found or _target(path, sheet, file) in sizes for file in sheet.files)
+    all_there = all(file.line in found or named_by(path, sheet.kind, file.name) in sizes for file in sheet.files)
     faults = {fault.fault for fault in sheet.faults}
     if "byte-order-mark" in faults:
         changes.append("without the byte-order mark")
@@ -102,7 +101,8 @@ def _found_names(path: str, sheet: DiscSheet, around: Around) -> dict[int, tuple
     sizes = around.sizes
     found = dict(_in_other_case(path, sheet, sizes, around.folded))
     found.update(_beside(path, sheet, sizes))
-    missing = [file for file in sheet.files if _target(path, sheet, file) not in sizes and file.line not in found]
+    lost = (file for file in sheet.files if named_by(path, sheet.kind, file.name) not in sizes)
+    missing = [file for file in lost if file.line not in found]
     if sheet.kind == "m3u":
         found.update(_discs(path, missing, around) if missing else _in_order(sheet, found))
     else:
@@ -132,16 +132,12 @@ def _renamed(line: str, old: str, new: str, *, quote: bool) -> str:
     return f'{before}"{new}"{after}' if quote and " " in new else f"{before}{new}{after}"
 
 
-def _target(path: str, sheet: DiscSheet, file: SheetFile) -> str:
-    return named_by(path, sheet.kind, file.name)
-
-
 def _in_other_case(
     path: str, sheet: DiscSheet, sizes: Mapping[str, int], folded: Mapping[str, str]
 ) -> Iterator[tuple[int, tuple[str, str]]]:
     folder = parent(path)
     for file in sheet.files:
-        target = _target(path, sheet, file)
+        target = named_by(path, sheet.kind, file.name)
         there = folded.get(fold(target))
         if target in sizes or there is None or climb_fault(file.name.replace("\\", "/")):
             continue

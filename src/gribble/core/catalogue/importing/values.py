@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from decimal import Decimal, InvalidOperation
 from typing import NamedTuple
 
-from gribble.core.base.digests import HEX_LENGTHS
+from gribble.core.base.digests import HEX_LENGTHS, with_zeros
 from gribble.core.base.kinds import MOST_NUMBER
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.importing.fieldmap import PARTS, UNITS
@@ -250,7 +250,7 @@ def digest(value: str, algorithm: str, field: Field) -> str:
     if not set(shown) <= set("0123456789abcdef"):
         raise ValueFault(f'"{value}" has characters that are not hex digits')
     if len(shown) < length and field.pad:
-        return shown.rjust(length, "0")
+        return with_zeros(shown, length)
     hint = "; if a spreadsheet dropped leading zeros, pad = true adds them" if len(shown) < length else ""
     spoiled = value.isdecimal() and len(shown) < length
     raise ValueFault(f'"{value}" has {len(shown)} hex digits, not {length}{hint}', spoiled=spoiled)
