@@ -241,6 +241,31 @@ def test_a_catalogue_is_followed_and_updated(gribble: Gribble, homes: tuple[Path
     assert "nothing new" in gribble("catalogue", "update", cwd=bo, code=0).words
 
 
+def test_a_sheet_that_is_gone_or_says_another_thing_than_a_need_is_told(
+    gribble: Gribble, homes: tuple[Path, Path]
+) -> None:
+    ada, bo = homes
+    publish(gribble, ada)
+    follow(gribble, bo)
+    path = ada / "catalogue/plover.sheet.toml"
+    text = path.read_text()
+    path.write_text(text.replace("[folders]", 'title = "Plover II"\n[folders]'))
+    publish(gribble, ada)
+    (changed,) = update(gribble, bo)["changes"]["emulators"]
+    assert changed["parts"] == [
+        {"part": "sheet", "name": "plover", "change": "changed", "words": ["title: nothing is now Plover II"]}
+    ]
+    path.rename(ada / "plover.sheet.toml")
+    (ada / "catalogue/ruff.sheet.toml").write_text('sheet = 1\nemulator = "ruff"\n[folders]\n')
+    publish(gribble, ada)
+    effect = {"rig": "rig", "emulator": "plover", "was": "blocked", "is": "unknown", "lacks": []}
+    assert update(gribble, bo)["effects"] == [effect]
+    (ada / "plover.sheet.toml").rename(path)
+    publish(gribble, ada)
+    (back,) = update(gribble, bo)["effects"]
+    assert (back["was"], back["is"]) == ("unknown", "blocked")
+
+
 def test_ones_own_sheet_comes_first(gribble: Gribble, homes: tuple[Path, Path]) -> None:
     ada, bo = homes
     publish(gribble, ada)

@@ -20,7 +20,8 @@ from gribble.cli.surveying import survey
 from gribble.core.answers.adding import Arriving, displacing
 from gribble.core.answers.adding import add as add_files
 from gribble.core.answers.capture import Captured, Ranges, extended, new_sheet, ranges_of, read_known
-from gribble.core.answers.changes import SheetChanges, SheetEffect, compare_catalogues
+from gribble.core.answers.changes import SheetEffect
+from gribble.core.answers.comparing import SheetChanges, compare_catalogues
 from gribble.core.answers.lint import lint as look
 from gribble.core.answers.schema import SCHEMAS
 from gribble.core.answers.schema import schema as make

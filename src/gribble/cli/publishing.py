@@ -21,7 +21,7 @@ from gribble.cli.completing import followed as followed_names
 from gribble.cli.loaded import refuse_any_source, require_config
 from gribble.cli.options import YesOption
 from gribble.cli.session import Session, ask
-from gribble.core.answers.changes import compare_catalogues
+from gribble.core.answers.comparing import compare_catalogues
 from gribble.core.answers.following import (
     MOST_INDEX,
     Offer,

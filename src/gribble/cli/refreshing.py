@@ -19,7 +19,7 @@ from gribble.cli.completing import emulators
 from gribble.cli.loaded import catalogue_folders
 from gribble.cli.options import YesOption
 from gribble.cli.session import Session, ask
-from gribble.core.answers.changes import compare_catalogues
+from gribble.core.answers.comparing import compare_catalogues
 from gribble.core.answers.refreshing import Followed, Refreshed, Renewed, followed, renewed
 from gribble.core.base.addresses import is_web, web_address
 from gribble.core.base.errors import ExitCode, GribbleError, MistakesError, reason_of

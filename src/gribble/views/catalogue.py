@@ -6,11 +6,13 @@ from collections.abc import Collection, Iterable
 from pathlib import Path
 from typing import Any
 
+from msgspec import structs
 from rich.text import Text
 
 from gribble.core.answers.adding import Added
 from gribble.core.answers.capture import KnownEmulator, proofs_of
-from gribble.core.answers.changes import SheetChanges, SheetEffect
+from gribble.core.answers.changes import SheetEffect
+from gribble.core.answers.comparing import SheetChanges
 from gribble.core.answers.following import Update
 from gribble.core.answers.lint import Remark
 from gribble.core.answers.merging import Merged
@@ -135,14 +137,14 @@ def _effect_words(effect: SheetEffect) -> str:
 def show_compare(screen: Screen, changes: tuple[SheetChanges, ...], effects: list[SheetEffect]) -> None:
     """What it means for the rigs first, then what has changed."""
     if not changes:
-        screen.say("Nothing differs in what is needed.")
+        screen.say("Nothing differs.")
         return
     show_effects(screen, effects)
     if effects:
         screen.out.print()
     for one in changes:
         screen.say(styled(one.emulator, "bold"), f"  {one.change}")
-        _show_needs(screen, one)
+        _show_parts(screen, one)
 
 
 def show_effects(screen: Screen, effects: Iterable[SheetEffect]) -> None:
@@ -150,13 +152,14 @@ def show_effects(screen: Screen, effects: Iterable[SheetEffect]) -> None:
     screen.grid([(state(effect.new.state), f"{_effect_words(effect)}.") for effect in effects], indent=0)
 
 
-def _show_needs(screen: Screen, one: SheetChanges) -> None:
+def _show_parts(screen: Screen, one: SheetChanges) -> None:
+    """The needs of a sheet that differ, and what else does."""
+    named = [(need.change, need.need, need.title, need.words) for need in one.needs]
+    named += [(part.change, part.part, part.name, part.words) for part in one.parts]
     rows: list[tuple[str | Text, ...]] = []
-    for need in one.needs:
-        text = Text.assemble(styled(need.title, "bold"))
-        for word in need.words:
-            text.append("\n").append_text(styled(word))
-        rows.append((need.change, need.need, text))
+    for change, name, title, words in named:
+        lines = [styled(title, "bold")] if title else []
+        rows.append((change, name, Text("\n").join([*lines, *map(styled, words)])))
     screen.grid(rows)
 
 
@@ -186,6 +189,7 @@ def changes_json(changes: Iterable[SheetChanges]) -> list[dict[str, Any]]:
             "emulator": one.emulator,
             "change": one.change,
             "needs": [{"need": need.need, "change": need.change, "words": list(need.words)} for need in one.needs],
+            "parts": [structs.asdict(part) for part in one.parts],
         }
         for one in changes
     ]
@@ -266,7 +270,7 @@ def show_refreshed(screen: Screen, looked: Refreshed) -> None:
         screen.say("What it said before is not kept any more, so what is new there is only added.")
     show_effects(screen, looked.effects)
     for change in looked.changes:
-        _show_needs(screen, change)
+        _show_parts(screen, change)
     if told.differs and isinstance(one.head, RosterHead):
         names = ", ".join(told.sets[:LEFT_OVER_SHOWN]) + (" …" if len(told.sets) > LEFT_OVER_SHOWN else "")
         screen.say(f"{count(told.needs, 'new set')}, {count(told.changed, 'set')} changed: {names}.")

@@ -21,7 +21,8 @@ import msgspec
 from msgspec import structs
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
 
-from gribble.core.answers.changes import SheetChanges, SheetEffect
+from gribble.core.answers.changes import SheetEffect
+from gribble.core.answers.comparing import SheetChanges
 from gribble.core.base.changing import flush_file, flush_folder
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of, record_fault

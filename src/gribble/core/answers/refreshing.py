@@ -11,7 +11,8 @@ from typing import NamedTuple
 
 from msgspec import MsgspecError, Struct, structs
 
-from gribble.core.answers.changes import SheetChanges, SheetEffect
+from gribble.core.answers.changes import SheetEffect
+from gribble.core.answers.comparing import SheetChanges
 from gribble.core.answers.merging import Merged, merged, merged_sets
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError
 from gribble.core.base.filewriter import Stamp, stamp_of

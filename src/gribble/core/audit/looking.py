@@ -133,16 +133,19 @@ def _wishing(group: tuple[Fitted, ...], arcade: Mapping[str, ArcadeWorld]) -> tu
 
 
 def refitted(world: World, config: Config, catalogue: Catalogue, scope: Scope) -> World:
-    """The same holdings with the releases of another scope."""
+    """The same holdings with another catalogue, or the releases of another scope."""
     rigs = []
     for rig in world.rigs:
-        gone = {one.emulator for one in rig.unknown}
-        group = tuple(one for one in fitted_on(config, rig.name, catalogue, scope) if one.emulator not in gone)
+        group = fitted_on(config, rig.name, catalogue, scope)
         if rig.volume.folds_case:
             group = as_spelled(group, rig.folders)
         arcade = _rosters(group, catalogue, world.load)
-        rigs.append(msgspec.structs.replace(rig, emulators=_wishing(group, arcade), arcade=arcade))
-    return msgspec.structs.replace(world, rigs=tuple(rigs))
+        said = config.rig[rig.name]
+        new = msgspec.structs.replace(
+            rig, emulators=_wishing(group, arcade), arcade=arcade, unknown=unknown_on(said, catalogue)
+        )
+        rigs.append(without_moved(new, said, catalogue.sheets))
+    return msgspec.structs.replace(world, rigs=tuple(rigs), known=KnownContents(catalogue.sheets.values()))
 
 
 def fitted_on(config: Config, rig: str, catalogue: Catalogue, scope: Scope) -> tuple[Fitted, ...]:

@@ -1089,12 +1089,22 @@ class NeedChange(TypedDict):
     words: list[str]
 
 
+class PartChange(TypedDict):
+    """What differs in a sheet beside its needs."""
+
+    part: Literal["sheet", "folder", "setting", "games", "pair", "unlock", "root", "arcade"]
+    name: str
+    change: Literal["added", "gone", "changed"]
+    words: list[str]
+
+
 class SheetChange(TypedDict):
     """A sheet that is new, gone or changed."""
 
     emulator: str
     change: Literal["added", "gone", "changed"]
     needs: list[NeedChange]
+    parts: list[PartChange]
 
 
 RigEffect = TypedDict(
